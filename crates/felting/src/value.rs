@@ -1,0 +1,42 @@
+//! Values of the domain that cannot be wrong once built.
+//!
+//! Each type is made only through its check, prints one spelling, and reads that spelling back.
+//! IP addresses and prefixes come from the standard library and from `ipnet`.
+
+mod length;
+mod mac;
+mod number;
+mod prefix;
+mod speed;
+mod vlan;
+mod words;
+
+pub use length::Length;
+pub use mac::MacAddr;
+pub use number::{Domain, GroupNumber, Mtu, Number, OutOfRange, VlanId, Vni};
+pub use prefix::{IpPrefix, PrefixError};
+pub use speed::Speed;
+pub use vlan::VlanSet;
+pub use words::{
+    Activity, BondProtocol, Duplex, HashPolicy, Medium, Protocol, Role, Timeout, Unanswered,
+};
+
+/// A text that is not a value of the type that was asked for.
+///
+/// Prints what was expected, to be read after "expected".
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NotA(pub(crate) String);
+
+impl std::fmt::Display for NotA {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl std::error::Error for NotA {}
+
+impl From<&str> for NotA {
+    fn from(expected: &str) -> Self {
+        Self(expected.to_owned())
+    }
+}

@@ -1,0 +1,98 @@
+use std::fmt;
+
+/// A number outside the bounds of its type.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct OutOfRange {
+    /// What the number should have been, such as "a VLAN id".
+    pub what: &'static str,
+    /// The smallest number allowed.
+    pub min: u32,
+    /// The largest number allowed.
+    pub max: u32,
+}
+
+impl fmt::Display for OutOfRange {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} from {} to {}", self.what, self.min, self.max)
+    }
+}
+
+impl std::error::Error for OutOfRange {}
+
+/// One row a bounded number: what it is, its bounds, and where they come from.
+macro_rules! bounded {
+    ($($(#[$doc:meta])* $name:ident, $what:literal, $min:literal..=$max:literal;)+) => {$(
+        $(#[$doc])*
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub struct $name(u32);
+
+        impl $name {
+            /// The smallest value.
+            pub const MIN: u32 = $min;
+            /// The largest value.
+            pub const MAX: u32 = $max;
+            /// What a value is, with its article.
+            pub const WHAT: &'static str = $what;
+
+            /// The value, if it is between [`Self::MIN`] and [`Self::MAX`].
+            pub const fn new(value: u32) -> Result<Self, OutOfRange> {
+                if value >= $min && value <= $max {
+                    Ok(Self(value))
+                } else {
+                    Err(OutOfRange { what: $what, min: $min, max: $max })
+                }
+            }
+
+            /// The value as a plain number.
+            pub const fn get(self) -> u32 {
+                self.0
+            }
+        }
+
+        impl fmt::Display for $name {
+            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                self.0.fmt(f)
+            }
+        }
+
+        impl From<$name> for toml::Value {
+            fn from(value: $name) -> Self {
+                Self::Integer(i64::from(value.0))
+            }
+        }
+    )+};
+}
+
+bounded! {
+    /// A VLAN id that can be configured: the tag carries 0 to 4095, of which 0 marks priority
+    /// only and 4095 is reserved.
+    ///
+    /// Source: IEEE 802.1Q clause 9.6 (table 9-2).
+    ///
+    /// ```
+    /// use felting::value::VlanId;
+    /// assert!(VlanId::new(4094).is_ok());
+    /// assert!(VlanId::new(4095).is_err());
+    /// ```
+    VlanId, "a VLAN id", 1..=4094;
+
+    /// A VXLAN network identifier: 24 bits. Zero is refused, since no segment here uses it.
+    ///
+    /// Source: RFC 7348 section 5.
+    Vni, "a VNI", 1..=16_777_215;
+
+    /// The largest frame payload that a port takes, in bytes, without the Ethernet header.
+    ///
+    /// The lower bound is the smallest an IPv4 link may have (RFC 791 section 3.2), the upper
+    /// that of an IPv4 packet.
+    Mtu, "an MTU in bytes", 68..=65_535;
+
+    /// The domain number by which the two sides of a pair know that they belong together.
+    Domain, "a pair's domain", 1..=65_535;
+
+    /// The number that joins two LAGs of a pair into one multi-chassis LAG.
+    GroupNumber, "a group number", 1..=65_535;
+
+    /// The written ordinal from which a thing's allotted values follow.
+    Number, "a number", 1..=16_777_215;
+}
