@@ -1,0 +1,597 @@
+//! The compiled fabric: every name resolved, every range spread out, every deviation applied.
+//!
+//! Terms, as used throughout:
+//!
+//! - a **device** is a switch or a host; it has **ports** (a host's are its NICs);
+//! - a **cable** joins two ports;
+//! - a **LAG** is one *end* of an aggregation: a device, a name, and its **members**. A host's
+//!   bond is a LAG end too, unless it doesn't aggregate;
+//! - a **pair** is two switches that are one LAG partner; a **group** joins a LAG of either side
+//!   into one multi-chassis LAG;
+//! - a **segment** is a broadcast domain, a **presence** what one switch knows of it;
+//! - a **network** is a host's virtual network.
+//!
+//! A [`Fabric`] is made once and never changed, and everything in it knows where it was written.
+
+mod compile;
+mod layout;
+mod names;
+
+use std::net::IpAddr;
+use std::path::Path;
+
+use jiff::civil::Date;
+use rustc_hash::FxHashMap;
+use smol_str::SmolStr;
+
+use crate::id::{Id, IdRange, IdVec, typed_id};
+use crate::rules::Severity;
+use crate::source::{At, Disk, Document, Fault, Faults, Files, Memory, Sources, Span};
+use crate::value::{
+    Activity, Domain, Duplex, GroupNumber, HashPolicy, IpPrefix, Length, MacAddr, Medium, Mtu,
+    Number, Protocol, Role, Speed, Timeout, Unanswered, VlanId, VlanSet, Vni,
+};
+use layout::{Layout, LayoutId};
+
+typed_id! { /** A kind of switch. */ pub HardwareId, "hardware" }
+typed_id! { /** A switch or a host. */ pub DeviceId, "device" }
+typed_id! { /** A port of a switch or a NIC of a host. */ pub PortId, "port" }
+typed_id! { /** A cable. */ pub CableId, "cable" }
+typed_id! { /** One end of a LAG: on a switch, or a host's bond. */ pub LagId, "lag" }
+typed_id! { /** A port as a member of a LAG. */ pub MemberId, "member" }
+typed_id! { /** A multi-chassis LAG of a pair. */ pub GroupId, "group" }
+typed_id! { /** A pair of switches. */ pub PairId, "pair" }
+typed_id! { /** A VRF. */ pub VrfId, "vrf" }
+typed_id! { /** A segment. */ pub SegmentId, "segment" }
+typed_id! { /** A segment on one switch. */ pub PresenceId, "presence" }
+typed_id! { /** A host's bond. */ pub BondId, "bond" }
+typed_id! { /** A host's virtual network. */ pub NetworkId, "network" }
+
+/// What a kind of switch can do.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Hardware {
+    /// The kind's name.
+    pub name: At<SmolStr>,
+    /// Whether it speaks LACP.
+    pub lacp: Option<At<bool>>,
+    /// Whether a LAG may be a routed port.
+    pub routed_lags: Option<At<bool>>,
+    /// How many members of one LAG it uses at once.
+    pub members_in_use: Option<At<u16>>,
+    /// How many members it takes into one LAG.
+    pub members_bundled: Option<At<u16>>,
+    /// VLANs that it keeps for itself.
+    pub reserved_vlans: Option<At<VlanSet>>,
+    /// Whether it can be a VTEP.
+    pub vtep: Option<At<bool>>,
+    /// The largest MTU of a port.
+    pub mtu: Option<At<Mtu>>,
+}
+
+/// Whether a device is a switch or a host.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum DeviceKind {
+    /// A switch.
+    Switch,
+    /// A host.
+    Host,
+}
+
+/// A switch or a host.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Device {
+    /// Its name, with the place of the name or of the range that made it.
+    pub name: At<SmolStr>,
+    /// Switch or host.
+    pub kind: DeviceKind,
+    /// Its written number.
+    pub number: Option<At<Number>>,
+    /// What a switch is for.
+    pub role: Option<At<Role>>,
+    /// A switch's kind.
+    pub hardware: Option<At<HardwareId>>,
+    /// Its MAC address, written or allotted.
+    pub mac: MacAddr,
+    /// Its LACP system priority.
+    pub system_priority: u16,
+    /// Its rack.
+    pub rack: Option<At<SmolStr>>,
+    /// Its position in the rack.
+    pub position: Option<At<SmolStr>>,
+    /// Its ports.
+    pub ports: IdRange<PortId>,
+    /// The pair that a switch belongs to, and which of its sides it is.
+    pub pair: Option<(PairId, usize)>,
+    layout: LayoutId,
+}
+
+/// A port of a switch or a NIC of a host.
+#[derive(Clone, Copy, Debug)]
+#[non_exhaustive]
+pub struct Port {
+    /// The device.
+    pub device: DeviceId,
+    /// Where the port was written.
+    pub span: Span,
+    /// The speed of the port, or of each of its lanes.
+    pub speed: Speed,
+    /// Full or half duplex.
+    pub duplex: Duplex,
+    /// Into how many lanes the port is broken out; 1 for a whole port or a lane.
+    pub lanes: u8,
+    /// The broken-out port that this one is a lane of.
+    pub lane_of: Option<PortId>,
+}
+
+/// Settings of a port that is in no LAG.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct PortSettings {
+    /// The VLANs that it carries tagged.
+    pub tagged: At<VlanSet>,
+    /// The VLAN of untagged frames.
+    pub untagged: Option<At<VlanId>>,
+    /// Its MTU.
+    pub mtu: Option<At<Mtu>>,
+}
+
+/// A cable.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Cable {
+    /// The two ports, in the order written, each with the place of its name.
+    pub ends: [At<PortId>; 2],
+    /// The run that the cable is of.
+    pub span: Span,
+    /// What it is made of.
+    pub medium: Option<At<Medium>>,
+    /// Its length.
+    pub length: Option<At<Length>>,
+    /// What is printed on it.
+    pub label: Option<At<SmolStr>>,
+}
+
+/// One end of a LAG.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Lag {
+    /// The switch or host.
+    pub device: DeviceId,
+    /// Its name there.
+    pub name: At<SmolStr>,
+    /// What it speaks.
+    pub protocol: At<Protocol>,
+    /// The LACP mode.
+    pub mode: At<Activity>,
+    /// The LACP timeout.
+    pub timeout: At<Timeout>,
+    /// What members do while nobody answers.
+    pub unanswered: At<Unanswered>,
+    /// The group number, on a switch.
+    pub group_number: Option<At<GroupNumber>>,
+    /// The group, if the switch is in a pair.
+    pub group: Option<GroupId>,
+    /// The VLANs that it carries tagged; of a host, those of the bond's networks don't count here.
+    pub tagged: At<VlanSet>,
+    /// The VLAN of untagged frames.
+    pub untagged: Option<At<VlanId>>,
+    /// Its MTU.
+    pub mtu: Option<At<Mtu>>,
+    /// The fewest members with which it is up.
+    pub min_members: At<u16>,
+    /// Its members.
+    pub members: IdRange<MemberId>,
+}
+
+/// A port as a member of a LAG.
+#[derive(Clone, Copy, Debug)]
+#[non_exhaustive]
+pub struct Member {
+    /// The LAG end.
+    pub lag: LagId,
+    /// The port, with the place of its name in the LAG.
+    pub port: At<PortId>,
+    /// The LACP port priority.
+    pub priority: u16,
+    /// The LAG that had the port first, where two claim it: this member then does not count.
+    pub taken_by: Option<MemberId>,
+}
+
+/// A multi-chassis LAG: a LAG of either side of a pair, joined by a group number.
+#[derive(Clone, Copy, Debug)]
+#[non_exhaustive]
+pub struct Group {
+    /// The pair.
+    pub pair: PairId,
+    /// The number.
+    pub number: GroupNumber,
+    /// The LAGs, by side.
+    pub halves: [Option<LagId>; 2],
+}
+
+/// Two switches that are one LAG partner.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Pair {
+    /// Its name.
+    pub name: At<SmolStr>,
+    /// Its two sides, in the order of their names in the file.
+    pub sides: [Side; 2],
+}
+
+/// One side of a pair.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Side {
+    /// The switch, with the place where the pair names it.
+    pub switch: At<DeviceId>,
+    /// The domain that this side is configured with.
+    pub domain: Option<At<Domain>>,
+    /// The LAG of this side towards the other.
+    pub peer_link: Option<At<LagId>>,
+    /// The keepalive's addresses: this side's and the other's.
+    pub keepalive: Option<(At<IpAddr>, At<IpAddr>)>,
+    /// The priority by which the primary is found.
+    pub priority: Option<At<u16>>,
+    /// The shared VTEP address.
+    pub vtep: Option<At<IpAddr>>,
+    /// The LACP system priority that the pair presents, as this side is configured.
+    pub system_priority: u16,
+    /// The pair's system MAC address, as it follows from this side's domain.
+    pub system_mac: MacAddr,
+}
+
+/// A VRF.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Vrf {
+    /// Its name.
+    pub name: At<SmolStr>,
+    /// Its number.
+    pub number: Option<At<Number>>,
+    /// Its layer 3 VNI, where no switch differs.
+    pub vni: Option<At<Vni>>,
+    /// The switches that have it, each with the layer 3 VNI there.
+    pub switches: Vec<(DeviceId, Option<At<Vni>>)>,
+}
+
+/// A segment.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Segment {
+    /// Its name.
+    pub name: At<SmolStr>,
+    /// Its number.
+    pub number: Option<At<Number>>,
+    /// Its VLAN, where no switch differs.
+    pub vlan: Option<At<VlanId>>,
+    /// Its layer 2 VNI, where no switch differs.
+    pub vni: Option<At<Vni>>,
+    /// Its VRF, where no switch differs.
+    pub vrf: Option<At<VrfId>>,
+    /// Its subnets.
+    pub subnets: Vec<At<IpPrefix>>,
+    /// Its gateway's addresses.
+    pub gateways: Vec<At<IpAddr>>,
+    /// Where the gateway is, if said.
+    pub gateway_on: Vec<DeviceId>,
+    /// Where it is present.
+    pub presences: IdRange<PresenceId>,
+}
+
+/// A segment on one switch.
+#[derive(Clone, Copy, Debug)]
+#[non_exhaustive]
+pub struct Presence {
+    /// The segment.
+    pub segment: SegmentId,
+    /// The switch.
+    pub switch: DeviceId,
+    /// Its VLAN there.
+    pub vlan: Option<At<VlanId>>,
+    /// The VNI that it is mapped to there; none where the switch is no VTEP.
+    pub vni: Option<At<Vni>>,
+    /// Its VRF there.
+    pub vrf: Option<At<VrfId>>,
+}
+
+/// A host's bond.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Bond {
+    /// The host.
+    pub host: DeviceId,
+    /// Its name.
+    pub name: At<SmolStr>,
+    /// Its NICs.
+    pub nics: Vec<At<PortId>>,
+    /// The LAG end that it is, unless it doesn't aggregate.
+    pub lag: Option<LagId>,
+    /// By what it spreads frames.
+    pub hash: Option<At<HashPolicy>>,
+}
+
+/// By what a virtual network leaves its host.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Uplink {
+    /// A bond.
+    Bond(BondId),
+    /// A single NIC.
+    Nic(PortId),
+}
+
+/// A host's virtual network.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Network {
+    /// The host.
+    pub host: DeviceId,
+    /// Its name.
+    pub name: At<SmolStr>,
+    /// The VLANs that its frames are tagged with; none for untagged frames.
+    pub tags: Option<At<VlanSet>>,
+    /// What it leaves by.
+    pub uplink: Uplink,
+}
+
+/// A finding that somebody answers for.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Accept {
+    /// The rule's id.
+    pub rule: At<SmolStr>,
+    /// The names or patterns, one of which a finding must name; any finding if empty.
+    pub on: Vec<At<SmolStr>>,
+    /// Why.
+    pub reason: Option<At<SmolStr>>,
+    /// The last day.
+    pub until: Option<At<Date>>,
+    /// The statement.
+    pub span: Span,
+}
+
+/// Everything that one fabric file describes, compiled.
+#[derive(Debug, Default)]
+pub struct Fabric {
+    pub(crate) name: SmolStr,
+    pub(crate) sources: Sources,
+    pub(crate) faults: Vec<Fault>,
+    pub(crate) severities: FxHashMap<SmolStr, Option<Severity>>,
+    pub(crate) hardware: IdVec<HardwareId, Hardware>,
+    pub(crate) devices: IdVec<DeviceId, Device>,
+    pub(crate) device_names: FxHashMap<SmolStr, DeviceId>,
+    pub(crate) layouts: IdVec<LayoutId, Layout>,
+    pub(crate) ports: IdVec<PortId, Port>,
+    pub(crate) port_settings: FxHashMap<PortId, PortSettings>,
+    pub(crate) cables: IdVec<CableId, Cable>,
+    /// The first cable in each port, and which of its ends that is.
+    pub(crate) plugged: IdVec<PortId, Option<(CableId, usize)>>,
+    /// Ports with a further cable: the port, the first cable, the further one.
+    pub(crate) replugged: Vec<(PortId, CableId, CableId)>,
+    pub(crate) lags: IdVec<LagId, Lag>,
+    pub(crate) members: IdVec<MemberId, Member>,
+    /// The member that each port is, in the first LAG that claims it.
+    pub(crate) port_member: IdVec<PortId, Option<MemberId>>,
+    pub(crate) groups: IdVec<GroupId, Group>,
+    pub(crate) pairs: IdVec<PairId, Pair>,
+    pub(crate) vrfs: IdVec<VrfId, Vrf>,
+    pub(crate) segments: IdVec<SegmentId, Segment>,
+    pub(crate) presences: IdVec<PresenceId, Presence>,
+    pub(crate) bonds: IdVec<BondId, Bond>,
+    pub(crate) networks: IdVec<NetworkId, Network>,
+    pub(crate) accepts: Vec<Accept>,
+}
+
+/// Getters of the arenas: one by id, all in order.
+macro_rules! arenas {
+    ($($(#[$doc:meta])* $one:ident, $all:ident: $id:ident => $type:ident;)+) => {$(
+        $(#[$doc])*
+        pub fn $one(&self, id: $id) -> &$type {
+            &self.$all[id]
+        }
+
+        /// All of them with their ids, in the order of the file.
+        pub fn $all(&self) -> impl ExactSizeIterator<Item = ($id, &$type)> + DoubleEndedIterator {
+            self.$all.iter()
+        }
+    )+};
+}
+
+impl Fabric {
+    /// Reads and compiles a fabric file with all that it includes.
+    ///
+    /// Never fails: what could not be read is among the [`faults`](Self::faults), and the fabric
+    /// holds what could.
+    ///
+    /// ```no_run
+    /// let fabric = felting::Fabric::from_path("saltmarsh/fabric.toml");
+    /// for fault in fabric.faults() {
+    ///     println!("{}: {}", fabric.sources().location(fault.at), fault.message);
+    /// }
+    /// ```
+    pub fn from_path(path: impl AsRef<Path>) -> Self {
+        Self::from_path_with(path, &[] as &[&Path])
+    }
+
+    /// Like [`from_path`](Self::from_path), with overlay documents on top, in their order.
+    pub fn from_path_with(path: impl AsRef<Path>, overlays: &[impl AsRef<Path>]) -> Self {
+        let disk = |path: &Path| {
+            let folder = path.parent().unwrap_or(Path::new(""));
+            let name = path.file_name().and_then(|name| name.to_str()).map(str::to_owned);
+            // A path without a last part is a folder, and a name that is not UTF-8 cannot be shown.
+            (Disk::new(folder), name.unwrap_or_else(|| path.display().to_string()))
+        };
+        let roots: Vec<_> = std::iter::once(path.as_ref())
+            .chain(overlays.iter().map(AsRef::as_ref))
+            .map(disk)
+            .collect();
+        let layers: Vec<_> =
+            roots.iter().map(|(disk, name)| (disk as &dyn Files, name.as_str())).collect();
+        Self::from_layers(&layers)
+    }
+
+    /// Compiles the text of one file, which is shown as `name` in findings.
+    ///
+    /// ```
+    /// use felting::Fabric;
+    /// let fabric = Fabric::from_text("shore.toml", "[[switch]]\nname = \"kelp-a\"\nnumbr = 1\n");
+    /// assert_eq!(fabric.faults()[0].message, "`switch` has no key `numbr`");
+    /// ```
+    pub fn from_text(name: &str, text: &str) -> Self {
+        let mut files = Memory::default();
+        files.insert(name, text);
+        Self::from_files(&files, name)
+    }
+
+    /// Reads and compiles from any source of files.
+    pub fn from_files(files: &dyn Files, root: &str) -> Self {
+        Self::from_layers(&[(files, root)])
+    }
+
+    /// Reads and compiles a root file and overlay documents, each with its own source of files.
+    pub fn from_layers(layers: &[(&dyn Files, &str)]) -> Self {
+        let (mut document, mut sources, mut faults) =
+            (Document::default(), Sources::default(), Faults::default());
+        for (layer, (files, root)) in layers.iter().enumerate() {
+            crate::source::load(*files, root, layer, &mut document, &mut sources, &mut faults);
+        }
+        compile::compile(&document, sources, faults)
+    }
+
+    /// The fabric's name, empty if it has none.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// The files that were read.
+    pub fn sources(&self) -> &Sources {
+        &self.sources
+    }
+
+    /// What could not be read or does not exist, in file order.
+    pub fn faults(&self) -> &[Fault] {
+        &self.faults
+    }
+
+    /// Whether everything that was written could be compiled.
+    pub fn is_complete(&self) -> bool {
+        self.faults.is_empty()
+    }
+
+    arenas! {
+        /// One kind of switch.
+        hardware_kind, hardware: HardwareId => Hardware;
+        /// One switch or host.
+        device, devices: DeviceId => Device;
+        /// One port.
+        port, ports: PortId => Port;
+        /// One cable.
+        cable, cables: CableId => Cable;
+        /// One LAG end.
+        lag, lags: LagId => Lag;
+        /// One member of a LAG end.
+        member, members: MemberId => Member;
+        /// One multi-chassis LAG.
+        group, groups: GroupId => Group;
+        /// One pair.
+        pair, pairs: PairId => Pair;
+        /// One VRF.
+        vrf, vrfs: VrfId => Vrf;
+        /// One segment.
+        segment, segments: SegmentId => Segment;
+        /// One segment on one switch.
+        presence, presences: PresenceId => Presence;
+        /// One bond.
+        bond, bonds: BondId => Bond;
+        /// One virtual network.
+        network, networks: NetworkId => Network;
+    }
+
+    /// The device of a name.
+    pub fn find_device(&self, name: &str) -> Option<DeviceId> {
+        self.device_names.get(name).copied()
+    }
+
+    /// A port of a device by name.
+    pub fn find_port(&self, device: DeviceId, name: &str) -> Option<PortId> {
+        let device = &self.devices[device];
+        device.ports.get(self.layouts[device.layout].find(name)?)
+    }
+
+    /// The LAG end of a name on a device. Looks at the device's LAGs one by one.
+    pub fn find_lag(&self, device: DeviceId, name: &str) -> Option<LagId> {
+        let named = |(_, lag): &(LagId, &Lag)| lag.device == device && lag.name.value == name;
+        self.lags.iter().find(named).map(|(id, _)| id)
+    }
+
+    /// The name of a device.
+    pub fn device_name(&self, device: DeviceId) -> &str {
+        &self.devices[device].name
+    }
+
+    /// The name of a port on its device.
+    pub fn port_name(&self, port: PortId) -> &str {
+        let device = &self.devices[self.ports[port].device];
+        let place = port.index() - device.ports.get(0).map_or(0, Id::index);
+        self.layouts[device.layout].name(place)
+    }
+
+    /// The device's and the port's name, as in `kelp-a et1`.
+    pub fn port_label(&self, port: PortId) -> String {
+        format!("{} {}", self.device_name(self.ports[port].device), self.port_name(port))
+    }
+
+    /// The device's and the LAG's name, as in `kelp-a hull-01`.
+    pub fn lag_label(&self, lag: LagId) -> String {
+        let lag = &self.lags[lag];
+        format!("{} {}", self.device_name(lag.device), lag.name.value)
+    }
+
+    /// The cable in a port and the port at its other end. Of several cables the first written
+    /// counts; a lane of a broken-out port goes with the port's cable to the same lane of the
+    /// far port, if that has as many.
+    pub fn link(&self, port: PortId) -> Option<(CableId, PortId)> {
+        if let Some((cable, end)) = self.plugged[port] {
+            return Some((cable, self.cables[cable].ends[1 - end].value));
+        }
+        let parent = self.ports[port].lane_of?;
+        let (cable, end) = self.plugged[parent]?;
+        let far = self.cables[cable].ends[1 - end].value;
+        if self.ports[far].lanes != self.ports[parent].lanes {
+            return None;
+        }
+        let lane = port.index() - parent.index();
+        Some((cable, PortId::from_index(far.index() + lane)))
+    }
+
+    /// The LAG end that a port is a member of.
+    pub fn lag_of(&self, port: PortId) -> Option<LagId> {
+        self.port_member[port].map(|member| self.members[member].lag)
+    }
+
+    /// The settings of a port that is in no LAG, if any were written.
+    pub fn settings_of(&self, port: PortId) -> Option<&PortSettings> {
+        self.port_settings.get(&port)
+    }
+
+    /// The hardware of a device, if its kind is named.
+    pub fn hardware_of(&self, device: DeviceId) -> Option<&Hardware> {
+        self.devices[device].hardware.map(|kind| &self.hardware[kind.value])
+    }
+
+    /// The NICs of an uplink.
+    pub fn uplink_ports(&self, uplink: Uplink) -> Vec<PortId> {
+        match uplink {
+            Uplink::Bond(bond) => self.bonds[bond].nics.iter().map(|nic| nic.value).collect(),
+            Uplink::Nic(port) => vec![port],
+        }
+    }
+
+    /// The pair that both switches are the sides of.
+    pub fn pair_of(&self, a: DeviceId, b: DeviceId) -> Option<PairId> {
+        let (pair, _) = self.devices[a].pair?;
+        (a != b && self.devices[b].pair.is_some_and(|(other, _)| other == pair)).then_some(pair)
+    }
+}

@@ -1,0 +1,307 @@
+use rustc_hash::FxHashMap;
+use smol_str::SmolStr;
+
+use super::{MOST_PORTS, Things, deviations, spread};
+use crate::fabric::layout::{Layout, LayoutId};
+use crate::fabric::{Device, DeviceId, DeviceKind, Fabric, Hardware, HardwareId, Port, PortId};
+use crate::id::{Id, IdRange, IdVec};
+use crate::source::{
+    At, Document, FaultKind, Faults, HardwareKeys, HostKeys, Keys, Layers, Many, Span, Statement,
+    SwitchKeys, nearest,
+};
+use crate::value::{MacAddr, Number, Role};
+
+/// 802.1AX clause 6.4.5: the priorities of a system and of a port are 16 bits; 32768 is the middle
+/// that the standard recommends.
+pub(super) const DEFAULT_PRIORITY: u16 = 32_768;
+
+/// The kinds of switches by name, with their ports as written.
+pub(super) struct Kinds<'s> {
+    by_name: FxHashMap<SmolStr, HardwareId>,
+    ports: Vec<Option<&'s At<Many<SmolStr>>>>,
+}
+
+/// A host and the keys that hold for it.
+pub(super) type HostLayers<'s> = (DeviceId, Layers<'s, HostKeys>);
+
+pub(super) fn hardware<'s>(
+    document: &'s Document,
+    fabric: &mut Fabric,
+    faults: &mut Faults,
+) -> Kinds<'s> {
+    let mut things = Things::new();
+    for statement in &document.hardware {
+        let Some(name) = &statement.keys.name else { continue };
+        let shown = || format!("the hardware {}", name.value);
+        things.add(name.value.clone(), name.span, statement, None, faults, shown);
+    }
+    let mut kinds = Kinds { by_name: FxHashMap::default(), ports: Vec::new() };
+    for thing in things.order {
+        let keys: &Layers<'_, HardwareKeys> = &thing.layers;
+        let id = fabric.hardware.push(Hardware {
+            name: At::new(thing.name.clone(), thing.span),
+            lacp: keys.lacp().copied(),
+            routed_lags: keys.routed_lags().copied(),
+            members_in_use: keys.members_in_use().copied(),
+            members_bundled: keys.members_bundled().copied(),
+            reserved_vlans: keys.reserved_vlans().cloned(),
+            vtep: keys.vtep().copied(),
+            mtu: keys.mtu().copied(),
+        });
+        kinds.by_name.insert(thing.name, id);
+        kinds.ports.push(keys.ports());
+    }
+    kinds
+}
+
+/// A device as the statements describe it, before its ports are made.
+struct Described<'s> {
+    name: At<SmolStr>,
+    kind: DeviceKind,
+    number: Option<At<Number>>,
+    role: Option<At<Role>>,
+    hardware: Option<At<HardwareId>>,
+    mac: Option<MacAddr>,
+    system_priority: u16,
+    rack: Option<At<SmolStr>>,
+    position: Option<At<SmolStr>>,
+    ports: Option<&'s At<Many<SmolStr>>>,
+}
+
+pub(super) fn devices<'s>(
+    document: &'s Document,
+    kinds: &Kinds<'s>,
+    fabric: &mut Fabric,
+    faults: &mut Faults,
+) -> Vec<HostLayers<'s>> {
+    let mut layouts = Layouts::default();
+    let (switches, numbers) = named::<SwitchKeys>(&document.switches, faults, |keys| &keys.name);
+    for (thing, number) in switches.order.into_iter().zip(numbers) {
+        let keys = &thing.layers;
+        let hardware = keys.hardware().and_then(|name| kind_of(name, kinds, faults));
+        let number = counted(keys.number(), number, faults);
+        let of_kind = || hardware.and_then(|kind| kinds.ports[kind.value.index()]);
+        layouts.add(
+            fabric,
+            faults,
+            Described {
+                number,
+                role: keys.role().copied(),
+                hardware,
+                mac: keys.mac().map(|mac| mac.value),
+                system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
+                rack: keys.rack().cloned(),
+                position: keys.position().cloned(),
+                ports: keys.ports().or_else(of_kind),
+                name: At::new(thing.name, thing.span),
+                kind: DeviceKind::Switch,
+            },
+        );
+    }
+    let (hosts, _) = named::<HostKeys>(&document.hosts, faults, |keys| &keys.name);
+    let mut layers = Vec::with_capacity(hosts.order.len());
+    for thing in hosts.order {
+        let keys = &thing.layers;
+        let added = layouts.add(
+            fabric,
+            faults,
+            Described {
+                number: None,
+                role: None,
+                hardware: None,
+                mac: keys.mac().map(|mac| mac.value),
+                system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
+                rack: keys.rack().cloned(),
+                position: keys.position().cloned(),
+                ports: keys.nics(),
+                name: At::new(thing.name, thing.span),
+                kind: DeviceKind::Host,
+            },
+        );
+        layers.extend(added.map(|device| (device, thing.layers)));
+    }
+    layers
+}
+
+fn kind_of(name: &At<SmolStr>, kinds: &Kinds<'_>, faults: &mut Faults) -> Option<At<HardwareId>> {
+    let found = kinds.by_name.get(&name.value);
+    if found.is_none() {
+        let mut known: Vec<_> = kinds.by_name.keys().map(SmolStr::as_str).collect();
+        known.sort_unstable();
+        let remedy = match nearest(&name.value, known) {
+            Some(nearest) => format!("did you mean {nearest}?"),
+            None => "add a [[hardware]] table of that name".to_owned(),
+        };
+        let message = format!("there is no hardware {}", name.value);
+        faults.add(FaultKind::UnknownName, name.span, message, "no such name", remedy);
+    }
+    found.map(|&id| At::new(id, name.span))
+}
+
+/// The things that the statements' name ranges make, and the place of each in its range.
+fn named<'s, K: Keys>(
+    statements: &'s [Statement<K>],
+    faults: &mut Faults,
+    name: fn(&K) -> &Option<At<SmolStr>>,
+) -> (Things<'s, SmolStr, K>, Vec<u32>) {
+    let (mut things, mut places) = (Things::new(), Vec::new());
+    for statement in statements {
+        let Some(range) = name(&statement.keys) else { continue };
+        let names: Vec<_> = spread(std::slice::from_ref(range), faults)
+            .into_iter()
+            .map(|name| name.value)
+            .collect();
+        let deviations = deviations(statement, &names, faults);
+        for (place, name) in names.into_iter().enumerate() {
+            let shown = || format!("the {} {name}", K::TABLE);
+            let deviation = deviations.get(&place).copied();
+            things.add(name.clone(), range.span, statement, deviation, faults, shown);
+            if things.order.len() > places.len() {
+                places.push(u32::try_from(place).unwrap_or(u32::MAX));
+            }
+        }
+    }
+    (things, places)
+}
+
+/// A range of names counts on from the written number.
+fn counted(number: Option<&At<Number>>, place: u32, faults: &mut Faults) -> Option<At<Number>> {
+    let first = number?;
+    match Number::new(first.get().saturating_add(place)) {
+        Ok(number) => Some(At::new(number, first.span)),
+        Err(range) => {
+            faults.add(
+                FaultKind::BadValue,
+                first.span,
+                format!("counting on from `number` {} leaves its bounds", first.get()),
+                format!("expected {range}"),
+                "begin with a smaller number",
+            );
+            None
+        }
+    }
+}
+
+/// Lists of ports that were made already, by the text that made them.
+#[derive(Default)]
+struct Layouts {
+    made: FxHashMap<String, LayoutId>,
+    key: String,
+    full: bool,
+}
+
+impl Layouts {
+    fn add(
+        &mut self,
+        fabric: &mut Fabric,
+        faults: &mut Faults,
+        described: Described<'_>,
+    ) -> Option<DeviceId> {
+        if let Some(&first) = fabric.device_names.get(&described.name.value) {
+            // Two of a kind were reported with their statements; this is a host named as a switch.
+            faults
+                .add(
+                    FaultKind::NameTwice,
+                    described.name.span,
+                    format!("{} is a switch and a host", described.name.value),
+                    "named again",
+                    "give one of them another name: cables could not tell them apart",
+                )
+                .related(fabric.devices[first].name.span, "named first");
+            return None;
+        }
+        let specs = described.ports.map_or(&[][..], |ports| &ports.value.0);
+        let layout = self.layout(fabric, faults, specs);
+        let name = described.name;
+        let id = fabric.devices.next_id();
+        let ports = self.ports(fabric, faults, id, layout, specs, name.span);
+        fabric.device_names.insert(name.value.clone(), id);
+        let mac = described.mac.unwrap_or_else(|| match described.number {
+            Some(number) => MacAddr::allotted(0, number.get()),
+            None => MacAddr::allotted(1, hash(&name.value)),
+        });
+        fabric.devices.push(Device {
+            kind: described.kind,
+            number: described.number,
+            role: described.role,
+            hardware: described.hardware,
+            mac,
+            system_priority: described.system_priority,
+            rack: described.rack,
+            position: described.position,
+            ports,
+            pair: None,
+            layout,
+            name,
+        });
+        Some(id)
+    }
+
+    fn layout(
+        &mut self,
+        fabric: &mut Fabric,
+        faults: &mut Faults,
+        specs: &[At<SmolStr>],
+    ) -> LayoutId {
+        self.key.clear();
+        for spec in specs {
+            self.key.push_str(&spec.value);
+            self.key.push('\n');
+        }
+        if let Some(&layout) = self.made.get(&self.key) {
+            return layout;
+        }
+        let layout = fabric.layouts.push(Layout::read(specs, faults));
+        self.made.insert(self.key.clone(), layout);
+        layout
+    }
+
+    fn ports(
+        &mut self,
+        fabric: &mut Fabric,
+        faults: &mut Faults,
+        device: DeviceId,
+        layout: LayoutId,
+        specs: &[At<SmolStr>],
+        name: Span,
+    ) -> IdRange<PortId> {
+        let start = fabric.ports.next_id();
+        let made = &fabric.layouts[layout].ports;
+        if fabric.ports.len() + made.len() > MOST_PORTS {
+            if !self.full {
+                self.full = true;
+                faults.add(
+                    FaultKind::RangeTooLarge,
+                    name,
+                    format!("the fabric would have over {MOST_PORTS} ports"),
+                    "no ports are made from here on",
+                    "check the ranges of names and ports",
+                );
+            }
+            return IdRange::new(start, start);
+        }
+        for port in made {
+            let place = fabric.ports.len();
+            let back = usize::from(port.back_to_parent);
+            fabric.ports.push(Port {
+                device,
+                span: specs[port.spec as usize].span,
+                speed: port.speed,
+                duplex: port.duplex,
+                lanes: port.lanes,
+                lane_of: (back > 0).then(|| PortId::from_index(place - back)),
+            });
+        }
+        IdRange::new(start, fabric.ports.next_id())
+    }
+}
+
+/// A number that follows from a name alone, so that adding a device changes no other's (FNV-1a).
+fn hash(name: &str) -> u32 {
+    name.bytes().fold(0x811c_9dc5, |hash, byte| (hash ^ u32::from(byte)).wrapping_mul(0x0100_0193))
+}
+
+/// Makes the per-port facts that later steps fill.
+pub(super) fn per_port<T: Clone>(fabric: &Fabric, value: T) -> IdVec<PortId, T> {
+    IdVec::filled(&fabric.ports, value)
+}

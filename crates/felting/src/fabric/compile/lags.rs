@@ -1,0 +1,346 @@
+use rustc_hash::FxHashMap;
+use smol_str::SmolStr;
+
+use super::devices::{DEFAULT_PRIORITY, HostLayers, per_port};
+use super::{Made, Things, too_many};
+use crate::fabric::{
+    Bond, BondId, DeviceId, Lag, LagId, Member, MemberId, Network, PortSettings, Uplink,
+};
+use crate::id::{IdRange, IdVec};
+use crate::source::{
+    At, BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys, Span, nearest,
+};
+use crate::value::{Activity, BondProtocol, Protocol, Timeout, Unanswered, VlanSet};
+
+/// LAG ends by switch and name.
+pub(super) type LagNames = FxHashMap<(DeviceId, SmolStr), LagId>;
+
+impl Made<'_> {
+    pub(super) fn port_settings(&mut self, document: &Document) {
+        let mut things = Things::new();
+        for statement in &document.ports {
+            let Some(on) = &statement.keys.on else { continue };
+            let switches = self.switches(&on.value.0);
+            let names = self.spread(statement.keys.ports.as_ref());
+            let deviations = self.deviations(statement, &switches);
+            let count = things.order.len() + switches.len().saturating_mul(names.len());
+            if too_many(count, statement.span, "port settings", self.faults) {
+                continue;
+            }
+            for &switch in &switches {
+                for name in &names {
+                    let Some(port) = self.port(switch, name) else { continue };
+                    let shown =
+                        || format!("the port {} {}", self.devices[switch].name.value, name.value);
+                    let deviation = deviations.get(&switch).copied();
+                    things.add(port.value, name.span, statement, deviation, self.faults, shown);
+                }
+            }
+        }
+        for thing in things.order {
+            let keys = &thing.layers;
+            let none = || At::new(VlanSet::default(), thing.span);
+            let settings = PortSettings {
+                tagged: keys.tagged().cloned().unwrap_or_else(none),
+                untagged: keys.untagged().copied(),
+                mtu: keys.mtu().copied(),
+            };
+            self.fabric.port_settings.insert(thing.name, settings);
+        }
+    }
+
+    pub(super) fn lags(&mut self, document: &Document) -> LagNames {
+        let mut things: Things<'_, (DeviceId, SmolStr), LagKeys> = Things::new();
+        for statement in &document.lags {
+            let (Some(on), Some(name)) = (&statement.keys.on, &statement.keys.name) else {
+                continue;
+            };
+            let switches = self.switches(&on.value.0);
+            let deviations = self.deviations(statement, &switches);
+            let count = things.order.len() + switches.len();
+            if too_many(count, statement.span, "LAGs", self.faults) {
+                continue;
+            }
+            for switch in switches {
+                let shown =
+                    || format!("the LAG {} of {}", name.value, self.devices[switch].name.value);
+                let deviation = deviations.get(&switch).copied();
+                let key = (switch, name.value.clone());
+                things.add(key, name.span, statement, deviation, self.faults, shown);
+            }
+        }
+        self.fabric.port_member = per_port(self.fabric, None);
+        let mut names = LagNames::default();
+        for thing in things.order {
+            let (device, name) = thing.name;
+            let name = At::new(name, thing.span);
+            if let Some(id) = self.lag(device, &name, &thing.layers) {
+                names.insert((device, name.value), id);
+            }
+        }
+        names
+    }
+
+    fn lag(
+        &mut self,
+        device: DeviceId,
+        name: &At<SmolStr>,
+        keys: &Layers<'_, LagKeys>,
+    ) -> Option<LagId> {
+        let written = self.spread(keys.ports());
+        if written.is_empty() {
+            self.no_ports(device, name, keys.ports().map(|ports| ports.span));
+            return None;
+        }
+        let priority = keys.port_priority().map_or(DEFAULT_PRIORITY, |priority| priority.value);
+        let members = self.add_members(device, &written, priority);
+        if let Some(settings) = keys.members() {
+            self.member_settings(device, name, members, &settings.value.0);
+        }
+        let span = name.span;
+        Some(self.fabric.lags.push(Lag {
+            device,
+            name: name.clone(),
+            protocol: keys.protocol().copied().unwrap_or(At::new(Protocol::Lacp, span)),
+            mode: keys.mode().copied().unwrap_or(At::new(Activity::Active, span)),
+            timeout: keys.timeout().copied().unwrap_or(At::new(Timeout::Long, span)),
+            unanswered: keys.unanswered().copied().unwrap_or(At::new(Unanswered::Individual, span)),
+            group_number: keys.group().copied(),
+            group: None,
+            tagged: keys.tagged().cloned().unwrap_or_else(|| At::new(VlanSet::default(), span)),
+            untagged: keys.untagged().copied(),
+            mtu: keys.mtu().copied(),
+            min_members: keys.min_members().copied().unwrap_or(At::new(1, span)),
+            members,
+        }))
+    }
+
+    fn no_ports(&mut self, device: DeviceId, name: &At<SmolStr>, ports: Option<Span>) {
+        let device = &self.devices[device].name.value;
+        self.faults.add(
+            FaultKind::MissingKey,
+            ports.unwrap_or(name.span),
+            format!("the LAG {} of {device} has no ports", name.value),
+            "expected at least one port",
+            "add `ports`, or take the LAG out",
+        );
+    }
+
+    /// Adds the members of the next LAG, in the order written.
+    fn add_members(
+        &mut self,
+        device: DeviceId,
+        names: &[At<SmolStr>],
+        priority: u16,
+    ) -> IdRange<MemberId> {
+        let lag = self.fabric.lags.next_id();
+        let start = self.fabric.members.next_id();
+        for name in names {
+            let Some(port) = self.port(device, name) else { continue };
+            let first = self.fabric.port_member[port.value];
+            if first.is_some_and(|first| self.fabric.members[first].lag == lag) {
+                self.faults.add(
+                    FaultKind::NameTwice,
+                    name.span,
+                    format!("the port {} stands twice in one LAG", name.value),
+                    "named again",
+                    "name each member once",
+                );
+                continue;
+            }
+            let id = self.fabric.members.push(Member { lag, port, priority, taken_by: first });
+            if first.is_none() {
+                self.fabric.port_member[port.value] = Some(id);
+            }
+        }
+        IdRange::new(start, self.fabric.members.next_id())
+    }
+
+    fn member_settings(
+        &mut self,
+        device: DeviceId,
+        name: &At<SmolStr>,
+        members: IdRange<MemberId>,
+        settings: &[At<MemberKeys>],
+    ) {
+        for keys in settings {
+            for written in self.spread(keys.ports.as_ref()) {
+                let Some(port) = self.port(device, &written) else { continue };
+                let member =
+                    members.iter().find(|&id| self.fabric.members[id].port.value == port.value);
+                match (member, keys.port_priority) {
+                    (Some(member), Some(priority)) => {
+                        self.fabric.members[member].priority = priority.value;
+                    }
+                    (Some(_), None) => {}
+                    (None, _) => {
+                        self.faults.add(
+                            FaultKind::UnknownName,
+                            written.span,
+                            format!("{} is no member of the LAG {}", written.value, name.value),
+                            "not among its ports",
+                            "add it to `ports`, or name a member",
+                        );
+                    }
+                }
+            }
+        }
+    }
+
+    pub(super) fn bonds(&mut self, hosts: &[HostLayers<'_>]) {
+        for (host, keys) in hosts {
+            let mut known: Vec<&At<SmolStr>> = Vec::new();
+            for bond in keys.bond().map_or(&[][..], |bonds| &bonds.value.0) {
+                let Some(name) = &bond.name else { continue };
+                if let Some(first) = known.iter().find(|first| first.value == name.value) {
+                    let host = &self.devices[*host].name.value;
+                    self.faults
+                        .add(
+                            FaultKind::NameTwice,
+                            name.span,
+                            format!("{host} has two bonds {}", name.value),
+                            "named again",
+                            "give each bond its own name",
+                        )
+                        .related(first.span, "named first");
+                    continue;
+                }
+                known.push(name);
+                self.bond(*host, name, bond);
+            }
+        }
+    }
+
+    fn bond(&mut self, host: DeviceId, name: &At<SmolStr>, keys: &BondKeys) {
+        let written = self.spread(keys.nics.as_ref());
+        let protocol = match keys.protocol {
+            None => Some(At::new(Protocol::Lacp, name.span)),
+            Some(At { value, span }) => match value {
+                BondProtocol::Lacp => Some(At::new(Protocol::Lacp, span)),
+                BondProtocol::Static => Some(At::new(Protocol::Static, span)),
+                BondProtocol::Proprietary => Some(At::new(Protocol::Proprietary, span)),
+                BondProtocol::None => None,
+            },
+        };
+        let nics = written.iter().filter_map(|nic| {
+            let port = self.find_port(host, &nic.value)?;
+            Some(At::new(port, nic.span))
+        });
+        let nics: Vec<_> = nics.collect();
+        let lag = match protocol {
+            Some(protocol) => {
+                let members = self.add_members(host, &written, DEFAULT_PRIORITY);
+                let span = name.span;
+                let default = Unanswered::Individual;
+                Some(self.fabric.lags.push(Lag {
+                    device: host,
+                    name: name.clone(),
+                    protocol,
+                    mode: keys.mode.unwrap_or(At::new(Activity::Active, span)),
+                    timeout: keys.timeout.unwrap_or(At::new(Timeout::Long, span)),
+                    unanswered: keys.unanswered.unwrap_or(At::new(default, span)),
+                    group_number: None,
+                    group: None,
+                    tagged: At::new(VlanSet::default(), span),
+                    untagged: None,
+                    mtu: keys.mtu,
+                    min_members: keys.min_members.unwrap_or(At::new(1, span)),
+                    members,
+                }))
+            }
+            None => {
+                for nic in &written {
+                    self.port(host, nic);
+                }
+                None
+            }
+        };
+        self.fabric.bonds.push(Bond { host, name: name.clone(), nics, lag, hash: keys.hash });
+    }
+
+    pub(super) fn networks(&mut self, hosts: &[HostLayers<'_>]) {
+        let mut bonds_of: IdVec<DeviceId, Vec<BondId>> = IdVec::filled(self.devices, Vec::new());
+        for (id, bond) in self.fabric.bonds.iter() {
+            bonds_of[bond.host].push(id);
+        }
+        for (host, keys) in hosts {
+            let networks = keys.networks().map_or(&[][..], |networks| &networks.value.0);
+            for network in networks {
+                self.network(*host, network, &bonds_of[*host]);
+            }
+            let at = self.devices[*host].name.span;
+            if too_many(self.fabric.networks.len(), at, "networks", self.faults) {
+                return;
+            }
+        }
+    }
+
+    fn network(&mut self, host: DeviceId, keys: &At<NetworkKeys>, bonds: &[BondId]) {
+        let Some(name) = &keys.name else { return };
+        if let (Some(tag), Some(tags)) = (&keys.tag, &keys.tags) {
+            self.faults
+                .add(
+                    FaultKind::BadValue,
+                    tags.span,
+                    format!("the network {} has both `tag` and `tags`", name.value),
+                    "expected one of the two",
+                    "`tag` is the VLAN of the network itself, `tags` those that its guests tag",
+                )
+                .related(tag.span, "`tag` is here");
+        }
+        let Some(uplink) = self.uplink(host, keys, name, bonds) else { return };
+        let tag = keys.tag.map(|tag| At::new(VlanSet::from(tag.value), tag.span));
+        let tags = tag.or_else(|| keys.tags.clone());
+        self.fabric.networks.push(Network { host, name: name.clone(), tags, uplink });
+    }
+
+    fn uplink(
+        &mut self,
+        host: DeviceId,
+        keys: &At<NetworkKeys>,
+        name: &At<SmolStr>,
+        bonds: &[BondId],
+    ) -> Option<Uplink> {
+        let device = &self.devices[host];
+        if let Some(uplink) = &keys.uplink {
+            let named = |&&bond: &&BondId| self.fabric.bonds[bond].name.value == uplink.value;
+            let found = bonds.iter().find(named).map(|&bond| Uplink::Bond(bond));
+            let found = found.or_else(|| self.find_port(host, &uplink.value).map(Uplink::Nic));
+            if found.is_none() {
+                let layout = &self.fabric.layouts[device.layout];
+                let known = bonds.iter().map(|&bond| self.fabric.bonds[bond].name.as_str());
+                let known = known.chain(layout.ports.iter().map(|port| port.name.as_str()));
+                let remedy = match nearest(&uplink.value, known) {
+                    Some(nearest) => format!("did you mean {nearest}?"),
+                    None => "name one of its bonds or NICs".to_owned(),
+                };
+                let message = format!("{} has no bond or NIC {}", device.name.value, uplink.value);
+                self.faults.add(
+                    FaultKind::UnknownName,
+                    uplink.span,
+                    message,
+                    "no such name",
+                    remedy,
+                );
+            }
+            return found;
+        }
+        match (bonds, device.ports.len()) {
+            (&[bond], _) => Some(Uplink::Bond(bond)),
+            ([], 1) => device.ports.get(0).map(Uplink::Nic),
+            _ => {
+                self.faults.add(
+                    FaultKind::MissingKey,
+                    name.span,
+                    format!(
+                        "nothing says by what the network {} leaves {}",
+                        name.value, device.name.value
+                    ),
+                    "expected `uplink`, as the host has not just one bond or NIC",
+                    "add `uplink` with the name of a bond or NIC",
+                );
+                None
+            }
+        }
+    }
+}

@@ -1,0 +1,270 @@
+use rustc_hash::FxHashMap;
+use smol_str::SmolStr;
+
+use super::devices::DEFAULT_PRIORITY;
+use super::lags::LagNames;
+use super::{Made, Things};
+use crate::fabric::{DeviceId, DeviceKind, Fabric, Group, GroupId, LagId, Pair, PairId, Side};
+use crate::source::{
+    At, Deviation, Document, FaultKind, Faults, Layers, PairKeys, Statement, nearest,
+};
+use crate::value::{GroupNumber, MacAddr};
+
+/// Which side of which pair each switch is.
+pub(super) type Sides = Vec<(DeviceId, (PairId, usize))>;
+
+/// A side while its statements are gathered: the switch, where it is named, and its layers.
+struct Gathered<'s> {
+    switch: At<DeviceId>,
+    layers: Layers<'s, PairKeys>,
+}
+
+impl Made<'_> {
+    pub(super) fn pairs(&mut self, document: &Document, lag_names: &LagNames) -> Sides {
+        let mut things: Things<'_, SmolStr, PairKeys> = Things::new();
+        let mut statements: FxHashMap<SmolStr, Vec<&Statement<PairKeys>>> = FxHashMap::default();
+        for statement in &document.pairs {
+            let Some(name) = &statement.keys.name else { continue };
+            let (shown, before) = (|| format!("the pair {}", name.value), things.order.len());
+            things.add(name.value.clone(), name.span, statement, None, self.faults, shown);
+            if things.order.len() > before || statement.layer > 0 {
+                statements.entry(name.value.clone()).or_default().push(statement);
+            }
+        }
+        let mut taken: FxHashMap<DeviceId, PairId> = FxHashMap::default();
+        let mut sides = Vec::new();
+        for thing in things.order {
+            let name = At::new(thing.name, thing.span);
+            let gathered = self.gather(&statements[&name.value]);
+            let Some([a, b]) = self.two_sides(&name, gathered, &taken) else { continue };
+            let Some(made) = self.sides(&name, [&a, &b], lag_names) else { continue };
+            let id = self.fabric.pairs.push(Pair { name, sides: made });
+            for (index, side) in [a, b].iter().enumerate() {
+                taken.insert(side.switch.value, id);
+                sides.push((side.switch.value, (id, index)));
+            }
+        }
+        sides
+    }
+
+    /// The sides that the statements of one pair name, each with all layers that hold for it.
+    fn gather<'s>(&mut self, statements: &[&'s Statement<PairKeys>]) -> Vec<Gathered<'s>> {
+        let mut gathered: Vec<Gathered<'s>> = Vec::new();
+        for statement in statements {
+            let mut written: FxHashMap<DeviceId, &'s Deviation<PairKeys>> = FxHashMap::default();
+            let mut named: Vec<At<DeviceId>> = Vec::new();
+            for side in &statement.differs {
+                for text in &side.on.value.0 {
+                    let Some(switch) = self.names.one(text, Some(DeviceKind::Switch), self.faults)
+                    else {
+                        continue;
+                    };
+                    if let Some(first) = written.insert(switch, side) {
+                        self.faults
+                            .add(
+                                FaultKind::DiffersTwice,
+                                text.span,
+                                format!("two sides of this pair are {}", text.value),
+                                "named again",
+                                "write one [[pair.side]] a switch",
+                            )
+                            .related(first.on.span, "named first");
+                    }
+                    named.push(At::new(switch, text.span));
+                }
+            }
+            if let Some(on) = &statement.keys.on {
+                for text in &on.value.0 {
+                    let switches = self.switches(std::slice::from_ref(text));
+                    named.extend(switches.into_iter().map(|switch| At::new(switch, text.span)));
+                }
+            }
+            for side in &mut gathered {
+                let above = Layers::of(statement, written.get(&side.switch.value).copied());
+                side.layers.cover(&above);
+            }
+            for switch in named {
+                if gathered.iter().any(|side| side.switch.value == switch.value) {
+                    continue;
+                }
+                // A switch that an overlay adds has all layers of the pair below it.
+                let mut layers: Option<Layers<'s, PairKeys>> = None;
+                for below in statements.iter().filter(|below| below.layer <= statement.layer) {
+                    let deviation = (below.layer == statement.layer)
+                        .then(|| written.get(&switch.value).copied())
+                        .flatten();
+                    let above = Layers::of(below, deviation);
+                    match &mut layers {
+                        Some(layers) => layers.cover(&above),
+                        None => layers = Some(above),
+                    }
+                }
+                gathered.extend(layers.map(|layers| Gathered { switch, layers }));
+            }
+        }
+        gathered.sort_by_key(|side| side.switch.value);
+        gathered
+    }
+
+    fn two_sides<'s>(
+        &mut self,
+        name: &At<SmolStr>,
+        gathered: Vec<Gathered<'s>>,
+        taken: &FxHashMap<DeviceId, PairId>,
+    ) -> Option<[Gathered<'s>; 2]> {
+        for side in &gathered {
+            if let Some(&other) = taken.get(&side.switch.value) {
+                let other = &self.fabric.pairs[other].name;
+                let switch = &self.devices[side.switch.value].name.value;
+                self.faults
+                    .add(
+                        FaultKind::PairSides,
+                        side.switch.span,
+                        format!("{switch} is in two pairs, {} and {}", other.value, name.value),
+                        "expected a switch that is in no other pair",
+                        "take it out of one of them",
+                    )
+                    .related(other.span, "the other pair");
+                return None;
+            }
+        }
+        let names: Vec<_> = gathered
+            .iter()
+            .map(|side| self.devices[side.switch.value].name.value.clone())
+            .collect();
+        match <[Gathered<'s>; 2]>::try_from(gathered) {
+            Ok(sides) => Some(sides),
+            Err(gathered) => {
+                let count = match gathered.len() {
+                    0 => "no sides".to_owned(),
+                    1 => format!("one side only, {}", names[0]),
+                    count => format!("{count} sides: {}", names.join(", ")),
+                };
+                self.faults.add(
+                    FaultKind::PairSides,
+                    name.span,
+                    format!("the pair {} has {count}", name.value),
+                    "expected two switches",
+                    "name exactly two, by `on` or one [[pair.side]] each",
+                );
+                None
+            }
+        }
+    }
+
+    fn sides(
+        &mut self,
+        name: &At<SmolStr>,
+        gathered: [&Gathered<'_>; 2],
+        lag_names: &LagNames,
+    ) -> Option<[Side; 2]> {
+        if gathered
+            .iter()
+            .all(|side| side.layers.domain().is_none() && side.layers.taken_out("domain").is_none())
+        {
+            self.faults.add(
+                FaultKind::MissingKey,
+                name.span,
+                format!("the pair {} lacks its `domain`", name.value),
+                "expected `domain = …` in this pair",
+                "add the domain number that both switches are configured with",
+            );
+            return None;
+        }
+        let links = gathered.map(|side| {
+            let written = side.layers.peer_link()?;
+            let found = lag_names.get(&(side.switch.value, written.value.clone())).copied();
+            Some((written, found))
+        });
+        // A name that only one side has is a peer link missing on the other, which a rule reports.
+        if links.iter().flatten().all(|(_, found)| found.is_none()) {
+            for (side, (written, _)) in
+                gathered.iter().zip(&links).filter_map(|(s, l)| l.map(|l| (s, l)))
+            {
+                self.unknown_lag(side.switch.value, written, lag_names);
+            }
+        }
+        Some(std::array::from_fn(|index| {
+            let keys = &gathered[index].layers;
+            let domain = keys.domain().copied();
+            let link =
+                links[index].and_then(|(written, found)| Some(At::new(found?, written.span)));
+            Side {
+                switch: gathered[index].switch,
+                domain,
+                peer_link: link,
+                keepalive: keys.keepalive().and_then(|keepalive| keepalive.from.zip(keepalive.to)),
+                priority: keys.priority().copied(),
+                vtep: keys.vtep().copied(),
+                system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
+                // A side without a domain presents its own address: it is no partner of the other.
+                system_mac: match domain {
+                    Some(domain) => MacAddr::allotted(2, domain.get()),
+                    None => self.devices[gathered[index].switch.value].mac,
+                },
+            }
+        }))
+    }
+
+    fn unknown_lag(&mut self, switch: DeviceId, name: &At<SmolStr>, lag_names: &LagNames) {
+        let mut known: Vec<_> = lag_names
+            .keys()
+            .filter(|(device, _)| *device == switch)
+            .map(|(_, name)| name.as_str())
+            .collect();
+        known.sort_unstable();
+        let remedy = match nearest(&name.value, known) {
+            Some(nearest) => format!("did you mean {nearest}?"),
+            None => "add the LAG, or take `peer_link` out".to_owned(),
+        };
+        let message = format!("{} has no LAG {}", self.devices[switch].name.value, name.value);
+        self.faults.add(FaultKind::UnknownName, name.span, message, "no such LAG", remedy);
+    }
+}
+
+/// Joins the LAGs of each pair that have one group number.
+pub(super) fn groups(fabric: &mut Fabric, faults: &mut Faults, any_pair_written: bool) {
+    let mut found: FxHashMap<(PairId, GroupNumber), GroupId> = FxHashMap::default();
+    let numbered: Vec<(LagId, At<GroupNumber>)> = fabric
+        .lags
+        .iter()
+        .filter_map(|(id, lag)| lag.group_number.map(|number| (id, number)))
+        .collect();
+    for (lag, number) in numbered {
+        let device = fabric.lags[lag].device;
+        let Some((pair, side)) = fabric.devices[device].pair else {
+            // A pair that could not be compiled has been reported; its groups are not at fault.
+            if !any_pair_written || fabric.pairs.len() > 0 {
+                let device = fabric.device_name(device);
+                faults.add(
+                    FaultKind::PairSides,
+                    number.span,
+                    format!("{device} has a LAG of group {}, but is in no pair", number.get()),
+                    "expected a switch that is a side of a pair",
+                    "add the pair, or take `group` out",
+                );
+            }
+            continue;
+        };
+        let group = *found.entry((pair, number.value)).or_insert_with(|| {
+            fabric.groups.push(Group { pair, number: number.value, halves: [None; 2] })
+        });
+        let half = &mut fabric.groups[group].halves[side];
+        if let Some(first) = *half {
+            let first = fabric.lags[first].group_number.map_or(number.span, |first| first.span);
+            let device = fabric.device_name(device);
+            faults
+                .add(
+                    FaultKind::NameTwice,
+                    number.span,
+                    format!("two LAGs of {device} have the group {}", number.get()),
+                    "used again",
+                    "give each LAG of a switch its own group",
+                )
+                .related(first, "used first");
+            continue;
+        }
+        *half = Some(lag);
+        fabric.lags[lag].group = Some(group);
+    }
+}

@@ -1,0 +1,138 @@
+use rustc_hash::FxHashMap;
+use smol_str::SmolStr;
+
+use super::{Made, Things, too_many};
+use crate::fabric::{DeviceId, Presence, Segment, Vrf, VrfId};
+use crate::id::IdRange;
+use crate::source::{At, Deviation, Document, FaultKind, Keys, Layers, Many, Statement, nearest};
+
+/// VRFs by name.
+pub(super) type VrfNames = FxHashMap<SmolStr, VrfId>;
+
+impl Made<'_> {
+    pub(super) fn vrfs(&mut self, document: &Document) -> VrfNames {
+        let mut names = VrfNames::default();
+        for (thing, statements) in self.by_name(&document.vrfs, |keys| &keys.name) {
+            let keys = &thing.layers;
+            let on = keys.on();
+            let (switches, mut present) = (self.present(on), Vec::new());
+            let deviations: Vec<_> =
+                statements.iter().map(|s| self.deviations(s, &switches)).collect();
+            for &switch in &switches {
+                let layers = layers_at(&statements, &deviations, switch);
+                present.push((switch, layers.vni().copied()));
+            }
+            let id = self.fabric.vrfs.push(Vrf {
+                name: At::new(thing.name.clone(), thing.span),
+                number: keys.number().copied(),
+                vni: keys.vni().copied(),
+                switches: present,
+            });
+            names.insert(thing.name, id);
+        }
+        names
+    }
+
+    pub(super) fn segments(&mut self, document: &Document, vrfs: &VrfNames) {
+        for (thing, statements) in self.by_name(&document.segments, |keys| &keys.name) {
+            let keys = &thing.layers;
+            let switches = self.present(keys.on());
+            let gateway_on = self.present(keys.gateway_on());
+            let start = self.fabric.presences.next_id();
+            if too_many(
+                self.fabric.presences.len() + switches.len(),
+                thing.span,
+                "presences",
+                self.faults,
+            ) {
+                return;
+            }
+            let segment = self.fabric.segments.next_id();
+            let deviations: Vec<_> =
+                statements.iter().map(|s| self.deviations(s, &switches)).collect();
+            for &switch in &switches {
+                let here = layers_at(&statements, &deviations, switch);
+                let hardware =
+                    self.devices[switch].hardware.map(|kind| &self.fabric.hardware[kind.value]);
+                let maps = hardware.and_then(|kind| kind.vtep).is_none_or(|vtep| vtep.value);
+                let vrf = here.vrf().and_then(|name| self.vrf(name, vrfs));
+                self.fabric.presences.push(Presence {
+                    segment,
+                    switch,
+                    vlan: here.vlan().copied(),
+                    vni: here.vni().copied().filter(|_| maps),
+                    vrf,
+                });
+            }
+            let vrf = keys.vrf().and_then(|name| self.vrf(name, vrfs));
+            self.fabric.segments.push(Segment {
+                name: At::new(thing.name, thing.span),
+                number: keys.number().copied(),
+                vlan: keys.vlan().copied(),
+                vni: keys.vni().copied(),
+                vrf,
+                subnets: keys.subnet().map(|subnets| subnets.value.0.clone()).unwrap_or_default(),
+                gateways: keys.gateway().map(|all| all.value.0.clone()).unwrap_or_default(),
+                gateway_on,
+                presences: IdRange::new(start, self.fabric.presences.next_id()),
+            });
+        }
+    }
+
+    /// The things of one kind by name, each with the statements that speak of it, lowest first.
+    fn by_name<'s, K: Keys>(
+        &mut self,
+        statements: &'s [Statement<K>],
+        name: fn(&K) -> &Option<At<SmolStr>>,
+    ) -> Vec<(super::Thing<'s, SmolStr, K>, Vec<&'s Statement<K>>)> {
+        let mut things: Things<'s, SmolStr, K> = Things::new();
+        let mut spoken: Vec<Vec<&Statement<K>>> = Vec::new();
+        for statement in statements {
+            let Some(name) = name(&statement.keys) else { continue };
+            let shown = || format!("the {} {}", K::TABLE, name.value);
+            things.add(name.value.clone(), name.span, statement, None, self.faults, shown);
+            let place = things.places[&name.value];
+            if place == spoken.len() {
+                spoken.push(vec![statement]);
+            } else if statement.layer > 0 {
+                spoken[place].push(statement);
+            }
+        }
+        things.order.into_iter().zip(spoken).collect()
+    }
+
+    fn present(&mut self, on: Option<&At<Many<SmolStr>>>) -> Vec<DeviceId> {
+        on.map(|on| self.switches(&on.value.0)).unwrap_or_default()
+    }
+
+    fn vrf(&mut self, name: &At<SmolStr>, vrfs: &VrfNames) -> Option<At<VrfId>> {
+        let found = vrfs.get(&name.value);
+        if found.is_none() {
+            let known = self.fabric.vrfs.values().map(|vrf| vrf.name.as_str());
+            let remedy = match nearest(&name.value, known) {
+                Some(nearest) => format!("did you mean {nearest}?"),
+                None => "add a [[vrf]] of that name".to_owned(),
+            };
+            let message = format!("there is no VRF {}", name.value);
+            self.faults.add(FaultKind::UnknownName, name.span, message, "no such name", remedy);
+        }
+        found.map(|&id| At::new(id, name.span))
+    }
+}
+
+/// What holds on one switch: each statement with its deviation there, overlays above.
+fn layers_at<'s, K: Keys>(
+    statements: &[&'s Statement<K>],
+    deviations: &[FxHashMap<DeviceId, &'s Deviation<K>>],
+    switch: DeviceId,
+) -> Layers<'s, K> {
+    let mut layers: Option<Layers<'s, K>> = None;
+    for (statement, deviations) in statements.iter().zip(deviations) {
+        let above = Layers::of(statement, deviations.get(&switch).copied());
+        match &mut layers {
+            Some(layers) => layers.cover(&above),
+            None => layers = Some(above),
+        }
+    }
+    layers.expect("a thing is made by at least one statement")
+}

@@ -1,0 +1,138 @@
+//! Finding devices by name, range and pattern.
+
+use rustc_hash::FxHashMap;
+use smol_str::SmolStr;
+
+use super::layout::report_range;
+use super::{Device, DeviceId, DeviceKind};
+use crate::id::IdVec;
+use crate::source::{At, FaultKind, Faults, Pattern, nearest};
+
+/// The devices by name: in a table for single names, sorted for patterns with a fixed start.
+pub(crate) struct Names<'a> {
+    by_name: &'a FxHashMap<SmolStr, DeviceId>,
+    devices: &'a IdVec<DeviceId, Device>,
+    sorted: Vec<(&'a str, DeviceId)>,
+}
+
+impl<'a> Names<'a> {
+    pub(crate) fn new(
+        by_name: &'a FxHashMap<SmolStr, DeviceId>,
+        devices: &'a IdVec<DeviceId, Device>,
+    ) -> Self {
+        let mut sorted: Vec<_> =
+            devices.iter().map(|(id, device)| (device.name.as_str(), id)).collect();
+        sorted.sort_unstable();
+        Self { by_name, devices, sorted }
+    }
+
+    /// The device of one name, or a fault.
+    pub(crate) fn one(
+        &self,
+        name: &At<SmolStr>,
+        kind: Option<DeviceKind>,
+        faults: &mut Faults,
+    ) -> Option<DeviceId> {
+        let found = self.by_name.get(&name.value).copied();
+        let found = found.filter(|&id| kind.is_none_or(|kind| self.devices[id].kind == kind));
+        if found.is_none() {
+            self.unknown(&name.value, name, kind, faults);
+        }
+        found
+    }
+
+    /// All devices of a kind that the names, ranges and patterns mean, in order, each once.
+    pub(crate) fn select(
+        &self,
+        on: &[At<SmolStr>],
+        kind: DeviceKind,
+        faults: &mut Faults,
+    ) -> Vec<DeviceId> {
+        let mut found = Vec::new();
+        for text in on {
+            if let Some(&id) = self.by_name.get(&text.value) {
+                match self.devices[id].kind == kind {
+                    true => found.push(id),
+                    false => self.unknown(&text.value, text, Some(kind), faults),
+                }
+                continue;
+            }
+            let pattern = match Pattern::parse(&text.value) {
+                Ok(pattern) => pattern,
+                Err(fault) => {
+                    report_range(faults, text, 0, &text.value, &fault);
+                    continue;
+                }
+            };
+            for glob in pattern.globs() {
+                self.select_glob(glob, text, kind, &mut found, faults);
+            }
+        }
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
+    fn select_glob(
+        &self,
+        glob: &SmolStr,
+        text: &At<SmolStr>,
+        kind: DeviceKind,
+        found: &mut Vec<DeviceId>,
+        faults: &mut Faults,
+    ) {
+        let Some(star) = glob.find('*') else {
+            match self.by_name.get(glob).filter(|&&id| self.devices[id].kind == kind) {
+                Some(&id) => found.push(id),
+                None => self.unknown(glob, text, Some(kind), faults),
+            }
+            return;
+        };
+        let start = &glob[..star];
+        let from = self.sorted.partition_point(|&(name, _)| name < start);
+        let before = found.len();
+        for &(name, id) in &self.sorted[from..] {
+            if !name.starts_with(start) {
+                break;
+            }
+            if self.devices[id].kind == kind && crate::source::glob_matches(glob, name) {
+                found.push(id);
+            }
+        }
+        if found.len() == before {
+            let what = kind_name(Some(kind));
+            faults.add(
+                FaultKind::MatchesNothing,
+                text.span,
+                format!("the pattern {glob:?} matches no {what}"),
+                format!("expected a pattern that matches a {what}"),
+                "check the spelling, or take the statement out",
+            );
+        }
+    }
+
+    fn unknown(&self, name: &str, at: &At<SmolStr>, kind: Option<DeviceKind>, faults: &mut Faults) {
+        let of_kind = |id: DeviceId| kind.is_none_or(|kind| self.devices[id].kind == kind);
+        let names = self.sorted.iter().filter(|&&(_, id)| of_kind(id)).map(|&(name, _)| name);
+        let what = kind_name(kind);
+        let remedy = match nearest(name, names) {
+            Some(nearest) => format!("did you mean {nearest}?"),
+            None => format!("add the {what}, or correct the name"),
+        };
+        faults.add(
+            FaultKind::UnknownName,
+            at.span,
+            format!("there is no {what} {name}"),
+            "no such name",
+            remedy,
+        );
+    }
+}
+
+fn kind_name(kind: Option<DeviceKind>) -> &'static str {
+    match kind {
+        Some(DeviceKind::Switch) => "switch",
+        Some(DeviceKind::Host) => "host",
+        None => "switch or host",
+    }
+}

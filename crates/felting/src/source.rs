@@ -1,0 +1,41 @@
+//! What was written: the fabric language as data, with a place for every value.
+//!
+//! [`load`] reads a root file and all that it includes into one [`Document`] of statements.
+//! Nothing is resolved here: a statement still says `kelp-*`, and a deviation still stands beside
+//! it. Every fault is collected and none stops the reading.
+
+mod csv_cables;
+mod fault;
+mod files;
+mod keys;
+mod load;
+mod range;
+mod read;
+mod schema;
+mod span;
+mod statements;
+
+pub(crate) use fault::Faults;
+pub use fault::nearest;
+pub use fault::{Fault, FaultKind};
+pub use files::{Disk, FileError, Files, Memory};
+pub(crate) use keys::{Deviation, Layers, Statement};
+pub(crate) use load::{Document, load};
+pub(crate) use range::{Pattern, RangeFault, expand, glob_matches};
+pub(crate) use read::{Many, inner};
+pub use schema::{json_schema, reference};
+pub use span::{At, FileId, Location, Source, Sources, Span};
+pub(crate) use statements::{
+    BondKeys, HardwareKeys, HostKeys, LagKeys, MemberKeys, NetworkKeys, PairKeys, Run, RunEnd,
+    SwitchKeys,
+};
+
+pub(crate) use keys::Keys;
+
+/// Builders of single statements, generated from the same list of keys as the reader.
+pub(crate) mod builders {
+    pub use super::statements::{
+        Accept, Bond, Hardware, Host, Keepalive, Lag, Member, Network, Pair, Port, RunOptions,
+        Segment, Switch, Vrf,
+    };
+}

@@ -1,0 +1,177 @@
+//! Cable lists as people keep them in spreadsheets.
+
+use std::ops::Range;
+
+use smol_str::SmolStr;
+
+use super::fault::{FaultKind, nearest};
+use super::read::Cx;
+use super::span::{At, Span};
+use super::statements::{Run, RunEnd};
+
+const NEEDED: [&str; 4] = ["near", "near_port", "far", "far_port"];
+const OPTIONAL: [&str; 3] = ["medium", "length", "label"];
+
+/// Reads a cable list; `cx` is on the CSV file.
+pub(crate) fn read(cx: &mut Cx<'_>, layer: usize) -> Vec<Run> {
+    let mut reader =
+        csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(cx.text.as_bytes());
+    let mut rows = Vec::new();
+    let mut record = csv::StringRecord::new();
+    loop {
+        match reader.read_record(&mut record) {
+            Ok(true) => {
+                let at = record.position().map_or(0, |position| position.byte());
+                rows.push(cells(cx, usize::try_from(at).unwrap_or(usize::MAX)));
+            }
+            Ok(false) => break,
+            Err(error) => {
+                let at = Span::whole(cx.file);
+                cx.faults.add(
+                    FaultKind::Syntax,
+                    at,
+                    format!("the cable list is not CSV: {error}"),
+                    "expected comma-separated values",
+                    "save the sheet as CSV in UTF-8",
+                );
+                return Vec::new();
+            }
+        }
+    }
+    let mut rows = rows.into_iter().filter(|row| row.iter().any(|cell| !cell.value.is_empty()));
+    let Some(header) = rows.next() else {
+        let at = Span::whole(cx.file);
+        cx.faults.add(
+            FaultKind::Empty,
+            at,
+            "the cable list is empty",
+            format!("expected a first row with {}", NEEDED.join(",")),
+            "add the header row and a row a cable",
+        );
+        return Vec::new();
+    };
+    let Some(columns) = columns(cx, &header) else { return Vec::new() };
+    rows.filter_map(|row| run(cx, &columns, &row, layer)).collect()
+}
+
+/// The place of each known column in a row.
+struct Columns([Option<usize>; 7]);
+
+fn columns(cx: &mut Cx<'_>, header: &[At<SmolStr>]) -> Option<Columns> {
+    let known: Vec<_> = NEEDED.iter().chain(&OPTIONAL).copied().collect();
+    for cell in header.iter().filter(|cell| !known.contains(&cell.value.as_str())) {
+        let remedy = match nearest(&cell.value, known.iter().copied()) {
+            Some(name) => format!("did you mean `{name}`?"),
+            None => format!("the columns are {}", known.join(", ")),
+        };
+        let message = format!("a cable list has no column `{}`", cell.value);
+        cx.faults.add(FaultKind::UnknownKey, cell.span, message, "not a known column", remedy);
+    }
+    let place = |name: &str| header.iter().position(|cell| cell.value == name);
+    let places = Columns(std::array::from_fn(|index| place(known[index])));
+    let missing: Vec<_> = NEEDED.into_iter().filter(|name| place(name).is_none()).collect();
+    if !missing.is_empty() {
+        let at = Span { end: header.last()?.span.end, ..header.first()?.span };
+        cx.faults.add(
+            FaultKind::MissingColumn,
+            at,
+            format!("the cable list lacks the column {}", missing.join(", ")),
+            format!("expected {}", NEEDED.join(",")),
+            "name the columns in the first row",
+        );
+        return None;
+    }
+    Some(places)
+}
+
+fn run(cx: &mut Cx<'_>, columns: &Columns, row: &[At<SmolStr>], layer: usize) -> Option<Run> {
+    let span = Span { end: row.last()?.span.end, ..row.first()?.span };
+    let cell = |column: usize| {
+        let cell = columns.0[column].and_then(|place| row.get(place)).cloned();
+        cell.filter(|cell| !cell.value.is_empty())
+    };
+    let mut needed = |column: usize| {
+        if cell(column).is_none() {
+            let name = NEEDED[column];
+            cx.faults.add(
+                FaultKind::MissingKey,
+                span,
+                format!("a row of the cable list lacks its `{name}`"),
+                format!("expected a value in the column `{name}`"),
+                "fill the cell, or take the row out",
+            );
+        }
+        cell(column)
+    };
+    let (near, near_port, far, far_port) = (needed(0), needed(1), needed(2), needed(3));
+    Some(Run {
+        near: RunEnd { device: near?, port: near_port? },
+        far: RunEnd { device: far?, port: far_port? },
+        span,
+        medium: parsed(cx, OPTIONAL[0], cell(4)),
+        length: parsed(cx, OPTIONAL[1], cell(5)),
+        label: cell(6),
+        layer,
+    })
+}
+
+fn parsed<T: std::str::FromStr<Err: std::fmt::Display>>(
+    cx: &mut Cx<'_>,
+    column: &str,
+    cell: Option<At<SmolStr>>,
+) -> Option<At<T>> {
+    let cell = cell?;
+    match cell.value.parse() {
+        Ok(value) => Some(At::new(value, cell.span)),
+        Err(error) => {
+            cx.bad_value(column, cell.span, &cell.value, &T::Err::to_string(&error));
+            None
+        }
+    }
+}
+
+/// The cells of the record that begins at a byte, trimmed, each with its exact place.
+fn cells(cx: &Cx<'_>, start: usize) -> Vec<At<SmolStr>> {
+    let bytes = cx.text.as_bytes();
+    let mut at = start;
+    // The reader's position may stand before the line break of the record before.
+    while matches!(bytes.get(at), Some(b'\n' | b'\r')) {
+        at += 1;
+    }
+    let mut cells = Vec::new();
+    loop {
+        let quoted = bytes.get(at) == Some(&b'"');
+        let range = if quoted { quoted_cell(bytes, at) } else { plain_cell(bytes, at) };
+        at = range.end + usize::from(quoted);
+        while !matches!(bytes.get(at), None | Some(b',' | b'\n' | b'\r')) {
+            at += 1;
+        }
+        let text = cx.text.get(range.clone()).unwrap_or_default();
+        let from = range.start + (text.len() - text.trim_start().len());
+        let text = text.trim();
+        let value =
+            if quoted { SmolStr::new(text.replace("\"\"", "\"")) } else { SmolStr::new(text) };
+        cells.push(At::new(value, cx.span(from..from + text.len())));
+        match bytes.get(at) {
+            Some(b',') => at += 1,
+            _ => return cells,
+        }
+    }
+}
+
+fn plain_cell(bytes: &[u8], start: usize) -> Range<usize> {
+    let length = bytes[start..].iter().take_while(|byte| !matches!(byte, b',' | b'\n' | b'\r'));
+    start..start + length.count()
+}
+
+fn quoted_cell(bytes: &[u8], start: usize) -> Range<usize> {
+    let mut end = start + 1;
+    while let Some(&byte) = bytes.get(end) {
+        match (byte, bytes.get(end + 1)) {
+            (b'"', Some(b'"')) => end += 2,
+            (b'"', _) => break,
+            _ => end += 1,
+        }
+    }
+    start + 1..end.min(bytes.len())
+}

@@ -1,0 +1,158 @@
+use std::collections::BTreeMap;
+use std::fmt;
+use std::path::PathBuf;
+
+/// Where the text of a fabric comes from: a disk, a test, an editor's unsaved buffer.
+///
+/// Paths are relative to the root file's folder, with `/` between their parts and never `..`.
+pub trait Files {
+    /// The bytes of a file.
+    fn read(&self, path: &str) -> Result<Vec<u8>, FileError>;
+
+    /// The paths of all files below a folder (`""` is the root file's own), in any order.
+    fn list(&self, folder: &str) -> Result<Vec<String>, FileError>;
+
+    /// The path as a person would write it.
+    fn display(&self, path: &str) -> String {
+        path.to_owned()
+    }
+}
+
+/// Why a file could not be read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum FileError {
+    /// There is no such file.
+    Missing,
+    /// It is a folder.
+    Folder,
+    /// Its real place is outside the root file's folder (through a link).
+    Outside,
+    /// The system's own words.
+    Refused(String),
+}
+
+impl fmt::Display for FileError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Missing => f.write_str("there is no such file"),
+            Self::Folder => f.write_str("it is a folder"),
+            Self::Outside => f.write_str("it leads out of the folder"),
+            Self::Refused(reason) => f.write_str(reason),
+        }
+    }
+}
+
+impl std::error::Error for FileError {}
+
+impl From<std::io::Error> for FileError {
+    fn from(error: std::io::Error) -> Self {
+        match error.kind() {
+            std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory => Self::Missing,
+            std::io::ErrorKind::IsADirectory => Self::Folder,
+            _ => Self::Refused(error.to_string()),
+        }
+    }
+}
+
+/// The files of a folder on disk.
+#[derive(Clone, Debug)]
+pub struct Disk {
+    folder: PathBuf,
+}
+
+impl Disk {
+    /// The files below `folder`; the empty path is the working folder.
+    pub fn new(folder: impl Into<PathBuf>) -> Self {
+        Self { folder: folder.into() }
+    }
+
+    fn resolve(&self, path: &str) -> Result<PathBuf, FileError> {
+        let base =
+            if self.folder.as_os_str().is_empty() { ".".into() } else { self.folder.clone() };
+        let full = base.join(path);
+        if full.canonicalize()?.starts_with(base.canonicalize()?) {
+            Ok(full)
+        } else {
+            Err(FileError::Outside)
+        }
+    }
+}
+
+impl Files for Disk {
+    fn read(&self, path: &str) -> Result<Vec<u8>, FileError> {
+        let full = self.resolve(path)?;
+        if full.is_dir() {
+            return Err(FileError::Folder);
+        }
+        Ok(std::fs::read(full)?)
+    }
+
+    fn list(&self, folder: &str) -> Result<Vec<String>, FileError> {
+        let mut found = Vec::new();
+        let mut folders = vec![folder.to_owned()];
+        while let Some(folder) = folders.pop() {
+            for entry in std::fs::read_dir(self.resolve(&folder)?)? {
+                let entry = entry?;
+                // A name that is not UTF-8 cannot be matched by a pattern written in the file.
+                let Ok(name) = entry.file_name().into_string() else { continue };
+                let path = if folder.is_empty() { name } else { format!("{folder}/{name}") };
+                let kind = entry.file_type()?;
+                // Links to folders are not followed: they could lead in circles.
+                if kind.is_dir() {
+                    folders.push(path);
+                } else {
+                    found.push(path);
+                }
+            }
+        }
+        Ok(found)
+    }
+
+    fn display(&self, path: &str) -> String {
+        self.folder.join(path).display().to_string()
+    }
+}
+
+/// Files that are only in memory.
+///
+/// ```
+/// use felting::{Fabric, source::Memory};
+/// let files = Memory::from([
+///     ("fabric.toml", "fabric = { name = \"shore\", include = \"leaves.toml\" }"),
+///     ("leaves.toml", "[[switch]]\nname = \"kelp-[a-b]\"\n"),
+/// ]);
+/// assert_eq!(Fabric::from_files(&files, "fabric.toml").devices().count(), 2);
+/// ```
+#[derive(Clone, Debug, Default)]
+pub struct Memory(BTreeMap<String, Vec<u8>>);
+
+impl Memory {
+    /// Adds or replaces a file.
+    pub fn insert(&mut self, path: impl Into<String>, bytes: impl Into<Vec<u8>>) {
+        self.0.insert(path.into(), bytes.into());
+    }
+}
+
+impl<const N: usize> From<[(&str, &str); N]> for Memory {
+    fn from(files: [(&str, &str); N]) -> Self {
+        Self(files.map(|(path, text)| (path.to_owned(), text.into())).into())
+    }
+}
+
+impl Files for Memory {
+    fn read(&self, path: &str) -> Result<Vec<u8>, FileError> {
+        match self.0.get(path) {
+            Some(bytes) => Ok(bytes.clone()),
+            None if self.0.keys().any(|name| name.starts_with(&format!("{path}/"))) => {
+                Err(FileError::Folder)
+            }
+            None => Err(FileError::Missing),
+        }
+    }
+
+    fn list(&self, folder: &str) -> Result<Vec<String>, FileError> {
+        let inside = |name: &&String| folder.is_empty() || name.starts_with(&format!("{folder}/"));
+        Ok(self.0.keys().filter(inside).cloned().collect())
+    }
+}

@@ -1,0 +1,358 @@
+//! From TOML values to values of the domain, each with its place.
+
+use std::net::IpAddr;
+use std::ops::Range;
+
+use serde_json::{Value as Json, json};
+use smol_str::SmolStr;
+use toml::Spanned;
+use toml::de::DeValue;
+
+use super::fault::{FaultKind, Faults};
+use super::span::{At, FileId, Span};
+use crate::value::{
+    Activity, BondProtocol, Domain, GroupNumber, HashPolicy, IpPrefix, Length, MacAddr, Medium,
+    Mtu, Number, PrefixError, Protocol, Role, Timeout, Unanswered, VlanId, VlanSet, Vni,
+};
+
+pub(crate) type Node<'a> = Spanned<DeValue<'a>>;
+
+/// The file being read, and where its faults go.
+#[derive(Debug)]
+pub(crate) struct Cx<'a> {
+    pub(crate) file: FileId,
+    pub(crate) text: &'a str,
+    pub(crate) faults: &'a mut Faults,
+}
+
+/// A type that a key can take.
+pub(crate) trait Read: Sized {
+    /// What a value is, to be read after "expected"; also the documentation's type column.
+    fn what() -> String;
+    /// The JSON Schema of a value.
+    fn schema() -> Json;
+    /// The value, or a fault added to `cx`.
+    fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self>;
+}
+
+impl Cx<'_> {
+    pub(crate) fn span(&self, range: Range<usize>) -> Span {
+        Span::of(self.file, range)
+    }
+
+    /// The place of a node: of a string, what is between the quotes.
+    pub(crate) fn place(&self, node: &Node<'_>) -> Span {
+        let range = node.span();
+        if !node.get_ref().is_str() {
+            return self.span(range);
+        }
+        let raw = self.text.get(range.clone()).unwrap_or_default();
+        let quotes = match raw.as_bytes() {
+            [b'"', b'"', b'"', ..] | [b'\'', b'\'', b'\'', ..] if raw.len() >= 6 => 3,
+            [b'"' | b'\'', ..] if raw.len() >= 2 => 1,
+            _ => 0,
+        };
+        self.span(range.start + quotes..range.end - quotes)
+    }
+
+    pub(crate) fn value<T: Read>(&mut self, key: &str, node: &Node<'_>) -> Option<At<T>> {
+        let span = self.place(node);
+        T::read(self, key, node).map(|value| At::new(value, span))
+    }
+
+    pub(crate) fn wrong_type(&mut self, key: &str, node: &Node<'_>, expected: &str) {
+        let found = match node.get_ref() {
+            DeValue::String(_) => "a text",
+            DeValue::Integer(_) => "a whole number",
+            DeValue::Float(_) => "a number with a point",
+            DeValue::Boolean(_) => "true or false",
+            DeValue::Datetime(_) => "a date",
+            DeValue::Array(_) => "a list",
+            DeValue::Table(_) => "a table",
+        };
+        let at = self.place(node);
+        self.faults.add(
+            FaultKind::WrongType,
+            at,
+            format!("`{key}` is {found}, which it cannot be"),
+            format!("expected {expected}"),
+            format!("write {expected}"),
+        );
+    }
+
+    pub(crate) fn bad_value(&mut self, key: &str, at: Span, found: &str, expected: &str) {
+        self.faults.add(
+            FaultKind::BadValue,
+            at,
+            format!("`{key}` cannot be {}", shorten(found)),
+            format!("expected {expected}"),
+            "correct the value, or take the key out if it is not meant",
+        );
+    }
+
+    /// The number behind a TOML integer of any radix.
+    fn integer(&mut self, key: &str, node: &Node<'_>, expected: &str) -> Option<i64> {
+        let Some(integer) = node.get_ref().as_integer() else {
+            self.wrong_type(key, node, expected);
+            return None;
+        };
+        let number = i64::from_str_radix(integer.as_str(), integer.radix()).ok();
+        if number.is_none() {
+            let at = self.place(node);
+            self.bad_value(key, at, integer.as_str(), expected);
+        }
+        number
+    }
+
+    pub(crate) fn text<'n>(
+        &mut self,
+        key: &str,
+        node: &'n Node<'_>,
+        expected: &str,
+    ) -> Option<&'n str> {
+        let text = node.get_ref().as_str();
+        if text.is_none() {
+            self.wrong_type(key, node, expected);
+        }
+        text
+    }
+}
+
+/// A found value as shown in a message: quoted, and not longer than a line bears.
+pub(crate) fn shorten(found: &str) -> String {
+    match found.char_indices().nth(40) {
+        Some((cut, _)) => format!("{:?}", format!("{}…", &found[..cut])),
+        None => format!("{found:?}"),
+    }
+}
+
+/// The place of a part of a text: exact where the text stands in the file as it is, the whole
+/// where escapes or line breaks stand between.
+pub(crate) fn inner(whole: Span, text: &str, part: Range<usize>) -> Span {
+    if (whole.end - whole.start) as usize != text.len() {
+        return whole;
+    }
+    let at = whole.start as usize;
+    Span::of(whole.file, at + part.start..at + part.end)
+}
+
+/// One value or a list of them.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Many<T>(pub(crate) Vec<At<T>>);
+
+impl<T: Read> Read for Many<T> {
+    fn what() -> String {
+        format!("{}, or a list of such", T::what())
+    }
+    fn schema() -> Json {
+        json!({ "anyOf": [T::schema(), { "type": "array", "items": T::schema() }] })
+    }
+    fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+        Some(Self(match node.get_ref().as_array() {
+            Some(nodes) => nodes.iter().filter_map(|node| cx.value(key, node)).collect(),
+            None => vec![cx.value(key, node)?],
+        }))
+    }
+}
+
+impl Read for SmolStr {
+    fn what() -> String {
+        "a text".into()
+    }
+    fn schema() -> Json {
+        json!({ "type": "string" })
+    }
+    fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+        cx.text(key, node, "a text in quotes").map(Self::new)
+    }
+}
+
+impl Read for bool {
+    fn what() -> String {
+        "true or false".into()
+    }
+    fn schema() -> Json {
+        json!({ "type": "boolean" })
+    }
+    fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+        let value = node.get_ref().as_bool();
+        if value.is_none() {
+            cx.wrong_type(key, node, "true or false, without quotes");
+        }
+        value
+    }
+}
+
+impl Read for u16 {
+    fn what() -> String {
+        format!("a number from 0 to {}", Self::MAX)
+    }
+    fn schema() -> Json {
+        json!({ "type": "integer", "minimum": 0, "maximum": Self::MAX })
+    }
+    fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+        let expected = Self::what();
+        let number = cx.integer(key, node, &expected)?;
+        let value = Self::try_from(number).ok();
+        if value.is_none() {
+            let at = cx.place(node);
+            cx.bad_value(key, at, &number.to_string(), &expected);
+        }
+        value
+    }
+}
+
+/// Types that are whole numbers within bounds.
+macro_rules! read_number {
+    ($($type:ty),+) => {$(
+        impl Read for $type {
+            fn what() -> String {
+                format!("{} from {} to {}", Self::WHAT, Self::MIN, Self::MAX)
+            }
+            fn schema() -> Json {
+                json!({ "type": "integer", "minimum": Self::MIN, "maximum": Self::MAX })
+            }
+            fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+                let number = cx.integer(key, node, &Self::what())?;
+                let value = u32::try_from(number).ok().and_then(|number| Self::new(number).ok());
+                if value.is_none() {
+                    let at = cx.place(node);
+                    cx.bad_value(key, at, &number.to_string(), &Self::what());
+                }
+                value
+            }
+        }
+    )+};
+}
+read_number!(VlanId, Vni, Mtu, Domain, GroupNumber, Number);
+
+/// Types that are one of a few words.
+macro_rules! read_word {
+    ($($type:ty),+) => {$(
+        impl Read for $type {
+            fn what() -> String {
+                Self::ALL.iter().map(|row| format!("{:?}", row.1)).collect::<Vec<_>>().join(" or ")
+            }
+            fn schema() -> Json {
+                json!({ "enum": Self::ALL.iter().map(|row| row.1).collect::<Vec<_>>() })
+            }
+            fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+                let text = cx.text(key, node, &Self::what())?;
+                match text.parse() {
+                    Ok(value) => Some(value),
+                    Err(error) => {
+                        let at = cx.place(node);
+                        cx.bad_value(key, at, text, &error.to_string());
+                        None
+                    }
+                }
+            }
+        }
+    )+};
+}
+read_word!(Protocol, BondProtocol, Activity, Timeout, Unanswered, Role, Medium, HashPolicy);
+
+/// Types that are a text of a certain form.
+macro_rules! read_text {
+    ($($type:ty, $what:literal;)+) => {$(
+        impl Read for $type {
+            fn what() -> String {
+                $what.into()
+            }
+            fn schema() -> Json {
+                json!({ "type": "string" })
+            }
+            fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+                let text = cx.text(key, node, $what)?;
+                let value = text.parse().ok();
+                if value.is_none() {
+                    let at = cx.place(node);
+                    cx.bad_value(key, at, text, $what);
+                }
+                value
+            }
+        }
+    )+};
+}
+read_text! {
+    MacAddr, "the MAC address of one station, such as \"02:46:45:00:00:0b\"";
+    Length, "a length with its unit, such as \"3m\" or \"12km\"";
+    IpAddr, "an IPv4 or IPv6 address without a prefix length, such as \"10.64.9.11\"";
+}
+
+impl Read for VlanSet {
+    fn what() -> String {
+        "VLAN ids from 1 to 4094, such as \"310-319,400\" or 310".into()
+    }
+    fn schema() -> Json {
+        json!({ "anyOf": [VlanId::schema(), { "type": "string", "pattern": "^[0-9, -]*$" }] })
+    }
+    fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+        if node.get_ref().is_integer() {
+            return VlanId::read(cx, key, node).map(Self::from);
+        }
+        let text = cx.text(key, node, &Self::what())?;
+        let value = text.parse().ok();
+        if value.is_none() {
+            let at = cx.place(node);
+            cx.bad_value(key, at, text, &Self::what());
+        }
+        value
+    }
+}
+
+impl Read for IpPrefix {
+    fn what() -> String {
+        "a prefix such as \"10.80.31.0/24\" or \"2001:db8:80::/64\"".into()
+    }
+    fn schema() -> Json {
+        json!({ "type": "string", "pattern": "/[0-9]+$" })
+    }
+    fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+        let text = cx.text(key, node, &Self::what())?;
+        let at = cx.place(node);
+        match text.parse() {
+            Ok(prefix) => Some(prefix),
+            Err(PrefixError::HostBits(prefix)) => {
+                cx.faults.add(
+                    FaultKind::HostBits,
+                    at,
+                    format!("`{key}` is {text:?}, an address inside a prefix"),
+                    "expected a prefix without host bits",
+                    format!("write \"{prefix}\""),
+                );
+                None
+            }
+            Err(PrefixError::Malformed) => {
+                cx.bad_value(key, at, text, &Self::what());
+                None
+            }
+        }
+    }
+}
+
+impl Read for jiff::civil::Date {
+    fn what() -> String {
+        "a date such as 2027-01-31".into()
+    }
+    fn schema() -> Json {
+        // Seen by JSON Schema, a TOML date is a text.
+        json!({ "type": "string" })
+    }
+    fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+        let text = match node.get_ref() {
+            DeValue::Datetime(date) => date.to_string(),
+            DeValue::String(text) => text.to_string(),
+            _ => {
+                cx.wrong_type(key, node, &Self::what());
+                return None;
+            }
+        };
+        let date = text.parse().ok().filter(|_| text.len() == 10);
+        if date.is_none() {
+            let at = cx.place(node);
+            cx.bad_value(key, at, &text, &Self::what());
+        }
+        date
+    }
+}

@@ -1,0 +1,118 @@
+//! The language described for editors (JSON Schema) and for people (the reference).
+
+use std::fmt::Write as _;
+
+use serde_json::{Value as Json, json};
+
+use super::keys::{Keys, extra_keys, statement_schema};
+use super::load::{TABLES, paths_schema};
+use super::statements::{
+    AcceptKeys, BondKeys, HardwareKeys, HostKeys, KeepaliveKeys, LagKeys, MemberKeys, NetworkKeys,
+    PairKeys, PortKeys, Run, RunKeys, SegmentKeys, SwitchKeys, VrfKeys,
+};
+
+/// The JSON Schema (draft 2020-12) of a fabric file, for editors.
+///
+/// It is generated from the list of keys that the reader itself uses. What it cannot say (names
+/// that must exist, the form of a range) the reader checks.
+pub fn json_schema() -> Json {
+    let rules: serde_json::Map<String, Json> = crate::rules::all()
+        .map(|rule| (rule.id.to_owned(), json!({ "enum": ["error", "warning", "hint", "off"] })))
+        .collect();
+    let mut properties = serde_json::Map::new();
+    for &table in TABLES {
+        let schema = match table {
+            "fabric" => json!({
+                "type": "object",
+                "additionalProperties": false,
+                "properties": { "name": { "type": "string" }, "include": paths_schema() },
+            }),
+            "severities" => json!({
+                "type": "object",
+                "additionalProperties": false,
+                "properties": rules,
+            }),
+            "cabling" => json!({
+                "type": "object",
+                "additionalProperties": false,
+                "properties": {
+                    "runs": { "anyOf": [Run::schema(), { "type": "array", "items": Run::schema() }] },
+                    "csv": paths_schema(),
+                },
+            }),
+            "hardware" => array::<HardwareKeys>(),
+            "switch" => array::<SwitchKeys>(),
+            "port" => array::<PortKeys>(),
+            "lag" => array::<LagKeys>(),
+            "pair" => array::<PairKeys>(),
+            "vrf" => array::<VrfKeys>(),
+            "segment" => array::<SegmentKeys>(),
+            "host" => array::<HostKeys>(),
+            "accept" => array::<AcceptKeys>(),
+            _ => continue,
+        };
+        properties.insert(table.to_owned(), schema);
+    }
+    json!({
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Felting fabric file",
+        "type": "object",
+        "additionalProperties": false,
+        "properties": properties,
+    })
+}
+
+fn array<K: Keys>() -> Json {
+    let statement = statement_schema::<K>();
+    json!({ "anyOf": [statement.clone(), { "type": "array", "items": statement }] })
+}
+
+/// The reference of all tables and keys, as Markdown: the generated part of `docs/language.md`.
+pub fn reference() -> String {
+    let mut page = String::new();
+    section::<HardwareKeys>(&mut page);
+    section::<SwitchKeys>(&mut page);
+    section::<RunKeys>(&mut page);
+    section::<PortKeys>(&mut page);
+    section::<LagKeys>(&mut page);
+    section::<MemberKeys>(&mut page);
+    section::<PairKeys>(&mut page);
+    section::<KeepaliveKeys>(&mut page);
+    section::<VrfKeys>(&mut page);
+    section::<SegmentKeys>(&mut page);
+    section::<HostKeys>(&mut page);
+    section::<BondKeys>(&mut page);
+    section::<NetworkKeys>(&mut page);
+    section::<AcceptKeys>(&mut page);
+    page
+}
+
+fn section<K: Keys>(page: &mut String) {
+    let nested = match K::TABLE {
+        "run" => Some("an element of `runs` in `[cabling]`"),
+        "member" => Some("an element of `members` of a LAG"),
+        "keepalive" => Some("the value of `keepalive` of a pair"),
+        "bond" => Some("the value of `bond` of a host"),
+        "network" => Some("an element of `networks` of a host"),
+        _ => None,
+    };
+    let title = match nested {
+        Some(nested) => format!("### {}: {nested}", K::TABLE),
+        None => format!("### [[{}]]", K::TABLE),
+    };
+    let doc = K::DOC.split_whitespace().collect::<Vec<_>>().join(" ");
+    // Writing to a String cannot fail.
+    let _ = write!(page, "{title}\n\n{doc}\n\n| key | takes | means |\n|---|---|---|\n");
+    for def in K::DEFS {
+        let needed = if def.identity { " (needed)" } else { "" };
+        let what = (def.what)();
+        let what =
+            if what.starts_with("a table with") { "a table, see below".to_owned() } else { what };
+        let _ = writeln!(page, "| `{}`{needed} | {what} | {} |", def.name, def.doc.trim());
+    }
+    if nested.is_none() && !extra_keys::<K>().is_empty() {
+        let extra = extra_keys::<K>().iter().map(|key| format!("`{key}`")).collect::<Vec<_>>();
+        let _ = writeln!(page, "\nBeside these: {}.", extra.join(", "));
+    }
+    page.push('\n');
+}

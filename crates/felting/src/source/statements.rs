@@ -1,0 +1,317 @@
+//! The tables of the language. Adding a key here adds it to the reader, the JSON Schema, the
+//! reference in `docs/language.md` and the builder.
+
+use std::net::IpAddr;
+
+use jiff::civil::Date;
+use serde_json::Value as Json;
+use smol_str::SmolStr;
+
+use super::keys::{KeyDef, Keys, Layers, keys};
+use super::read::{Cx, Many, Node, Read};
+use super::span::{At, Span};
+use crate::value::{
+    Activity, BondProtocol, Domain, GroupNumber, HashPolicy, IpPrefix, Length, MacAddr, Medium,
+    Mtu, Number, Protocol, Role, Timeout, Unanswered, VlanId, VlanSet, Vni,
+};
+
+keys! {
+    /// A kind of switch: what it has and what it can do. A switch names its kind by `hardware`.
+    "hardware" HardwareKeys Hardware {
+        /// The kind's name.
+        name: SmolStr [identity];
+        /// The ports it comes with, each as a range and a speed: `et[1-48] 25G`. `half` after the
+        /// speed is for half duplex; `et49 4x25G` is a port broken out into the lanes et49/1 to et49/4.
+        ports: Many<SmolStr>;
+        /// Whether it speaks LACP; true unless said otherwise.
+        lacp: bool;
+        /// Whether a LAG may be a routed port; true unless said otherwise.
+        routed_lags: bool;
+        /// How many members of one LAG it uses at once; the others stand by.
+        members_in_use: u16;
+        /// How many members it takes into one LAG.
+        members_bundled: u16;
+        /// VLANs that the device keeps for itself.
+        reserved_vlans: VlanSet;
+        /// Whether it can be a VTEP; true unless said otherwise.
+        vtep: bool;
+        /// The largest MTU that a port can be set to.
+        mtu: Mtu;
+    }
+
+    /// A switch, or several that are alike.
+    "switch" SwitchKeys Switch {
+        /// Its name, or a range of names: `kelp-[a-b]`.
+        name: SmolStr [identity];
+        /// Its number, from which allotted values follow; a range of names counts on from it.
+        number: Number;
+        /// What it is for.
+        role: Role;
+        /// Its kind, by the name of a `hardware` table.
+        hardware: SmolStr;
+        /// Its ports, where they are not those of its hardware.
+        ports: Many<SmolStr>;
+        /// Its MAC address, which is also its LACP system's; by default allotted from the number.
+        mac: MacAddr;
+        /// Its LACP system priority; the lower is the better, 32768 by default.
+        system_priority: u16;
+        /// Its rack.
+        rack: SmolStr;
+        /// Its position in the rack.
+        position: SmolStr;
+    }
+
+    /// Settings of single ports that are in no LAG.
+    "port" PortKeys Port {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// The ports, by name or range.
+        ports: Many<SmolStr> [identity];
+        /// The VLANs that it carries tagged.
+        tagged: VlanSet;
+        /// The VLAN that untagged frames belong to (the PVID).
+        untagged: VlanId;
+        /// Its MTU.
+        mtu: Mtu;
+    }
+
+    /// One end of a LAG on each of the switches. The far end is found by the cables.
+    "lag" LagKeys Lag {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// Its name on the switch.
+        name: SmolStr [identity];
+        /// Its members, by name or range.
+        ports: Many<SmolStr>;
+        /// What it speaks; `lacp` by default.
+        protocol: Protocol;
+        /// The LACP mode; `active` by default.
+        mode: Activity;
+        /// The LACP timeout; `long` by default.
+        timeout: Timeout;
+        /// What the members do while nobody answers; `individual` by default.
+        unanswered: Unanswered;
+        /// The number that joins this LAG and one on the other side of the pair.
+        group: GroupNumber;
+        /// The VLANs that it carries tagged.
+        tagged: VlanSet;
+        /// The VLAN that untagged frames belong to (the PVID).
+        untagged: VlanId;
+        /// Its MTU.
+        mtu: Mtu;
+        /// With fewer members than this in use, the LAG is down; 1 by default.
+        min_members: u16;
+        /// The LACP port priority of its members; the lower is the better, 32768 by default.
+        port_priority: u16;
+        /// Settings of single members.
+        members: Many<MemberKeys>;
+    }
+
+    /// What some members of a LAG have of their own.
+    "member" MemberKeys Member {
+        /// The members, by name or range.
+        ports: Many<SmolStr> [identity];
+        /// Their LACP port priority.
+        port_priority: u16;
+    }
+
+    /// Two switches that are one LACP partner: a multi-chassis LAG pair. Its sides are the switches
+    /// that `on` names and those of its `[[pair.side]]` tables, where every key may stand again.
+    "pair" PairKeys Pair {
+        /// The pair's name.
+        name: SmolStr [identity];
+        /// Its two switches, where they need no `[[pair.side]]`.
+        on: Many<SmolStr>;
+        /// The domain, by which the sides know each other; the LACP system id follows from it.
+        domain: Domain;
+        /// The name of the LAG between the two.
+        peer_link: SmolStr;
+        /// By which addresses the sides ask whether the other is alive.
+        keepalive: KeepaliveKeys;
+        /// The priority by which the primary is found; the lower is the better.
+        priority: u16;
+        /// The VTEP address that both share.
+        vtep: IpAddr;
+        /// The LACP system priority that both present; the lower is the better, 32768 by default.
+        system_priority: u16;
+    }
+
+    /// The two addresses of a keepalive, as this side has them.
+    "keepalive" KeepaliveKeys Keepalive {
+        /// This side's address.
+        from: IpAddr [identity];
+        /// The other side's address.
+        to: IpAddr [identity];
+    }
+
+    /// A tenant's routing table.
+    "vrf" VrfKeys Vrf {
+        /// Its name.
+        name: SmolStr [identity];
+        /// Its number, from which allotted values follow.
+        number: Number;
+        /// Its layer 3 VNI.
+        vni: Vni;
+        /// The switches that have it, by name, range or pattern.
+        on: Many<SmolStr>;
+    }
+
+    /// One broadcast domain: its VLAN, its VNI, its subnets, and where it is present.
+    "segment" SegmentKeys Segment {
+        /// Its name.
+        name: SmolStr [identity];
+        /// Its number, from which allotted values follow.
+        number: Number;
+        /// The switches that have it, by name, range or pattern.
+        on: Many<SmolStr>;
+        /// Its VLAN.
+        vlan: VlanId;
+        /// Its layer 2 VNI.
+        vni: Vni;
+        /// Its VRF, by name.
+        vrf: SmolStr;
+        /// Its subnets.
+        subnet: Many<IpPrefix>;
+        /// Its gateway's addresses.
+        gateway: Many<IpAddr>;
+        /// Where the gateway is, if not on all VTEPs of the segment.
+        gateway_on: Many<SmolStr>;
+    }
+
+    /// A host, or several that are alike.
+    "host" HostKeys Host {
+        /// Its name, or a range of names: `hull-[01-06]`.
+        name: SmolStr [identity];
+        /// Its NICs, each as a range and a speed: `nic[1-2] 25G`.
+        nics: Many<SmolStr>;
+        /// Its bond, or a list of bonds.
+        bond: Many<BondKeys>;
+        /// Its virtual networks.
+        networks: Many<NetworkKeys>;
+        /// Its MAC address, which is also its LACP system's; by default it follows from the name.
+        mac: MacAddr;
+        /// Its LACP system priority; the lower is the better, 32768 by default.
+        system_priority: u16;
+        /// Its rack.
+        rack: SmolStr;
+        /// Its position in the rack.
+        position: SmolStr;
+    }
+
+    /// NICs of a host that are used together.
+    "bond" BondKeys Bond {
+        /// Its name.
+        name: SmolStr [identity];
+        /// Its NICs, by name or range.
+        nics: Many<SmolStr> [identity];
+        /// What it speaks; `lacp` by default.
+        protocol: BondProtocol;
+        /// The LACP mode; `active` by default.
+        mode: Activity;
+        /// The LACP timeout; `long` by default.
+        timeout: Timeout;
+        /// What the NICs do while nobody answers; `individual` by default.
+        unanswered: Unanswered;
+        /// By what frames are spread.
+        hash: HashPolicy;
+        /// With fewer NICs than this in use, the bond is down; 1 by default.
+        min_members: u16;
+        /// Its MTU.
+        mtu: Mtu;
+    }
+
+    /// A virtual network of a host: what its guests attach to. Without `tag` and `tags` its frames
+    /// leave untagged.
+    "network" NetworkKeys Network {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The one VLAN that it is tagged with.
+        tag: VlanId;
+        /// The VLANs that its guests tag by themselves.
+        tags: VlanSet;
+        /// The bond or NIC that it leaves by; the host's only bond, else its only NIC, by default.
+        uplink: SmolStr;
+    }
+
+    /// A finding that somebody has judged and answers for.
+    "accept" AcceptKeys Accept {
+        /// The rule.
+        rule: SmolStr [identity];
+        /// Only findings that name one of these: switches, hosts, pairs, segments; by name or pattern.
+        on: Many<SmolStr>;
+        /// Why it is accepted.
+        reason: SmolStr;
+        /// The last day on which it is.
+        until: Date;
+    }
+
+    /// One cable run as a table, where it says more than which ports it joins.
+    "run" RunKeys RunOptions {
+        /// The two ends: `hull-01 nic[1-2] -- kelp-[a-b] et1`.
+        run: SmolStr [identity];
+        /// What the cables are made of.
+        medium: Medium;
+        /// How long each is.
+        length: Length;
+        /// What is printed on them.
+        label: SmolStr;
+    }
+}
+
+/// One end of a cable run: device and port, each with its ranges.
+#[derive(Debug)]
+pub(crate) struct RunEnd {
+    pub(crate) device: At<SmolStr>,
+    pub(crate) port: At<SmolStr>,
+}
+
+/// A run of cables as written in the file or in one row of a cable list.
+#[derive(Debug)]
+pub(crate) struct Run {
+    pub(crate) near: RunEnd,
+    pub(crate) far: RunEnd,
+    pub(crate) span: Span,
+    pub(crate) medium: Option<At<Medium>>,
+    pub(crate) length: Option<At<Length>>,
+    pub(crate) label: Option<At<SmolStr>>,
+    pub(crate) layer: usize,
+}
+
+impl Run {
+    /// Reads one element of `runs`: a text, or a table with the text under `run`.
+    pub(crate) fn read(cx: &mut Cx<'_>, node: &Node<'_>, layer: usize) -> Option<Self> {
+        let keys = match node.get_ref().as_table() {
+            Some(_) => cx.value::<RunKeys>("runs", node)?.value,
+            None => RunKeys { run: Some(cx.value("runs", node)?), ..RunKeys::default() },
+        };
+        let run = keys.run?;
+        let Some((near, far)) = ends(&run) else {
+            cx.bad_value(
+                "runs",
+                run.span,
+                &run.value,
+                "two ends with -- between, such as \"hull-01 nic[1-2] -- kelp-[a-b] et1\"",
+            );
+            return None;
+        };
+        let (medium, length, label) = (keys.medium, keys.length, keys.label);
+        Some(Self { near, far, span: run.span, medium, length, label, layer })
+    }
+
+    /// The JSON Schema of one element of `runs`.
+    pub(crate) fn schema() -> Json {
+        serde_json::json!({ "anyOf": [{ "type": "string", "pattern": " -- " }, RunKeys::schema()] })
+    }
+}
+
+fn ends(run: &At<SmolStr>) -> Option<(RunEnd, RunEnd)> {
+    let text = run.value.as_str();
+    let mut words = text.split_ascii_whitespace().map(|word| {
+        let start = word.as_ptr() as usize - text.as_ptr() as usize;
+        At::new(SmolStr::new(word), super::read::inner(run.span, text, start..start + word.len()))
+    });
+    let near = RunEnd { device: words.next()?, port: words.next()? };
+    let dashes = words.next()?;
+    let far = RunEnd { device: words.next()?, port: words.next()? };
+    (*dashes == "--" && words.next().is_none()).then_some((near, far))
+}
