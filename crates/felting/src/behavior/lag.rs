@@ -1,0 +1,513 @@
+//! LAG selection: which members of each LAG are used, stand by, or stay individual, and why.
+//!
+//! Source: IEEE 802.1AX-2020 clause 6.4 (LACP). Ports aggregate that have one LAG ID: system and
+//! key of both ends (6.3.6). 802.1AX's distributed relay (clause 9) is not modelled: a pair is
+//! taken for one system in its groups.
+
+use super::cause::{Aspect, CauseId, Causes, Entity};
+use super::partner::{EndId, Partners, partners, port_number};
+use crate::fabric::{Fabric, LagId, MemberId, PortId};
+use crate::id::IdVec;
+use crate::value::{Activity, MacAddr, Protocol, Unanswered};
+
+/// An LACP system identifier. The lesser is the better: priority first, then MAC address
+/// (IEEE 802.1AX clause 6.3.2).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct SystemId {
+    /// The system priority.
+    pub priority: u16,
+    /// The MAC address.
+    pub mac: MacAddr,
+}
+
+impl std::fmt::Display for SystemId {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{},{}", self.priority, self.mac)
+    }
+}
+
+/// Where a member ended up.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
+pub enum MemberState {
+    /// In the LAG.
+    Selected,
+    /// In the LAG's reserve: more members than can be used at once.
+    Standby,
+    /// Kept out of the LAG: it leads to another partner than the members that are in it.
+    Apart,
+    /// For itself: nobody answers, and the port works as if it were in no LAG.
+    Individual,
+    /// Nobody answers, and the port forwards nothing.
+    Closed,
+    /// Without a link.
+    NoLink,
+}
+
+/// Why a member is where it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Reason {
+    /// Both ends negotiated it.
+    Negotiated,
+    /// Nothing is negotiated: every member with a link is used.
+    NotNegotiated,
+    /// There is no cable in the port, or another cable has the port.
+    NoCable,
+    /// There is a cable, but no link.
+    NoLink,
+    /// Another LAG has the port.
+    TakenBy(LagId),
+    /// So many are used at most, and this end's ranking put others first.
+    Outranked {
+        /// How many are used at most.
+        limit: u16,
+        /// The LAG end whose system identifier is the better, so that its port ids decide.
+        decider: LagId,
+    },
+    /// The LAG has this far LAG for a partner, and the member leads elsewhere.
+    OtherPartner(LagId),
+    /// The far system has the own system identifier, so the port seems to lead back.
+    OwnSystem,
+    /// Nobody answers; this is what the LAG then does.
+    Unanswered(Unanswered),
+}
+
+/// What became of a member.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct MemberOutcome {
+    /// Where it ended up.
+    pub state: MemberState,
+    /// Whether frames go out by it as part of the LAG. A selected member does not distribute
+    /// while the far end has not selected it too, or the LAG is short of its minimum.
+    pub distributing: bool,
+    /// Why it is there.
+    pub reason: Reason,
+    /// The fault that put it there, if one did.
+    pub cause: Option<CauseId>,
+    /// The far port, if the link is up.
+    pub far: Option<PortId>,
+}
+
+/// What became of a LAG end.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct LagOutcome {
+    /// Whether it carries frames.
+    pub up: bool,
+    /// How many of its own members distribute.
+    pub in_use: u32,
+    /// The far LAG end that its first distributing member leads to.
+    pub partner: Option<LagId>,
+    /// The system identifier that it presents, if it speaks LACP.
+    pub system: Option<SystemId>,
+    /// Whether it would have members in use, but fewer than its minimum, so that it is down.
+    pub below_minimum: bool,
+    /// Whether it has not one far LAG to itself.
+    pub tangled: bool,
+    /// The fault that keeps it from being whole, if one does.
+    pub cause: Option<CauseId>,
+}
+
+/// The far side of a member that could aggregate: what its LACPDUs say, and how it ranks.
+#[derive(Clone, Copy)]
+struct Candidate {
+    member: MemberId,
+    own: SystemId,
+    partner: SystemId,
+    /// The far LAG or group, which stands for the partner's key.
+    key: EndId,
+    /// The port id by which the system with the better identifier ranks the link.
+    rank: Rank,
+}
+
+/// Port priority, then port number, then (between members of several partners) the own port.
+type Rank = (u16, (usize, usize), PortId);
+
+pub(super) fn outcomes(
+    fabric: &Fabric,
+    far: &IdVec<PortId, Option<PortId>>,
+    causes: &mut Causes,
+) -> (IdVec<LagId, LagOutcome>, IdVec<MemberId, MemberOutcome>) {
+    let partners = partners(fabric, far, causes);
+    let waiting = MemberOutcome {
+        state: MemberState::NoLink,
+        distributing: false,
+        reason: Reason::NoCable,
+        cause: None,
+        far: None,
+    };
+    let mut selection = Selection {
+        fabric,
+        far,
+        members: IdVec::filled(&fabric.members, waiting),
+        partners,
+        causes,
+        below_minimum: IdVec::filled(&fabric.lags, false),
+        candidates: Vec::new(),
+    };
+    for end in selection.partners.ends.ids() {
+        selection.members_of(end);
+    }
+    for end in selection.partners.ends.ids() {
+        selection.standby(end);
+    }
+    selection.distribute();
+    selection.one_at_a_time();
+    let lags = selection.lags();
+    (lags, selection.members)
+}
+
+/// LAG ends that are linked and that no fault of cabling or membership keeps apart.
+pub(super) fn facing(
+    fabric: &Fabric,
+    members: &IdVec<MemberId, MemberOutcome>,
+    lags: &IdVec<LagId, LagOutcome>,
+) -> Vec<(LagId, LagId)> {
+    let mut facing: Vec<(LagId, LagId)> = Vec::new();
+    for (id, member) in fabric.members() {
+        let Some(far) = members[id].far.and_then(|far| fabric.lag_of(far)) else { continue };
+        let pair = (member.lag, far);
+        if member.lag < far && !lags[member.lag].tangled && facing.last() != Some(&pair) {
+            facing.push(pair);
+        }
+    }
+    facing.sort_unstable();
+    facing.dedup();
+    facing
+}
+
+struct Selection<'a> {
+    fabric: &'a Fabric,
+    far: &'a IdVec<PortId, Option<PortId>>,
+    members: IdVec<MemberId, MemberOutcome>,
+    partners: Partners,
+    causes: &'a mut Causes,
+    below_minimum: IdVec<LagId, bool>,
+    /// Scratch space, kept to spare an allocation an end.
+    candidates: Vec<Candidate>,
+}
+
+impl Selection<'_> {
+    /// Settles every member of one end but for standing by.
+    fn members_of(&mut self, end: EndId) {
+        self.candidates.clear();
+        for lag in self.partners.ends[end].lags() {
+            for member in self.fabric.lag(lag).members.iter() {
+                self.member(end, lag, member);
+            }
+        }
+        self.lead(end);
+    }
+
+    fn member(&mut self, end: EndId, lag: LagId, id: MemberId) {
+        let member = self.fabric.member(id);
+        let port = member.port.value;
+        if let Some(first) = member.taken_by {
+            let cause = self.causes.claimed(Entity::Port(port), Aspect::Membership);
+            let taken = Reason::TakenBy(self.fabric.member(first).lag);
+            self.settle(id, MemberState::NoLink, taken, cause);
+            return;
+        }
+        let Some(far) = self.far[port] else {
+            self.without_link(id, port);
+            return;
+        };
+        self.members[id].far = Some(far);
+        let cause = self.partners.cause[end];
+        let own = self.fabric.lag(lag);
+        let Some(far_lag) = self.fabric.lag_of(far) else {
+            self.alone(id, lag, cause);
+            return;
+        };
+        let other = self.fabric.lag(far_lag);
+        match (own.protocol.value, other.protocol.value) {
+            (mine, theirs) if mine != theirs => {
+                let clash =
+                    self.between("lag-protocol-clash", Aspect::Protocol, lag, far_lag, cause);
+                self.alone(id, lag, Some(clash));
+            }
+            // Static members to whomever: nothing is noticed. A proprietary negotiation is taken
+            // to succeed between its like.
+            (Protocol::Static, _) => self.use_member(id, Reason::NotNegotiated, cause),
+            (Protocol::Proprietary, _) => self.use_member(id, Reason::Negotiated, cause),
+            // IEEE 802.1AX clause 6.4.1: a passive end only answers, so two of them stay silent.
+            (Protocol::Lacp, _)
+                if own.mode.value == Activity::Passive && other.mode.value == Activity::Passive =>
+            {
+                let lock = self.between("lag-mode-deadlock", Aspect::Mode, lag, far_lag, cause);
+                self.alone(id, lag, Some(lock));
+            }
+            (Protocol::Lacp, _) => self.negotiate(id, lag, far_lag, far, cause),
+        }
+    }
+
+    fn without_link(&mut self, id: MemberId, port: PortId) {
+        let (reason, cause) = match self.fabric.link(port) {
+            Some((cable, _)) => {
+                let speed = self.causes.claimed(Entity::Cable(cable), Aspect::Speed);
+                let reused = self.causes.claimed(Entity::Port(port), Aspect::Link);
+                (Reason::NoLink, speed.or(reused))
+            }
+            None => (Reason::NoCable, None),
+        };
+        self.settle(id, MemberState::NoLink, reason, cause);
+    }
+
+    /// The cause between two ends that do not understand each other: one of the wider faults
+    /// found before, or a new one, which both ends share.
+    fn between(
+        &mut self,
+        rule: &'static str,
+        aspect: Aspect,
+        lag: LagId,
+        far: LagId,
+        knot: Option<CauseId>,
+    ) -> CauseId {
+        let (own, other) = (Entity::Lag(lag), Entity::Lag(far));
+        let known = knot
+            .or_else(|| self.causes.claimed(own, aspect))
+            .or_else(|| self.causes.claimed(other, aspect));
+        known.unwrap_or_else(|| {
+            let cause = self.causes.add(rule, own, aspect, Some(other));
+            for end in [lag, far] {
+                for half in self.partners.ends[self.partners.end_of[end]].lags() {
+                    self.causes.claim(cause, Entity::Lag(half), aspect);
+                }
+            }
+            cause
+        })
+    }
+
+    /// Nobody answers a member.
+    fn alone(&mut self, id: MemberId, lag: LagId, cause: Option<CauseId>) {
+        let lag = self.fabric.lag(lag);
+        if lag.protocol.value == Protocol::Static {
+            self.use_member(id, Reason::NotNegotiated, cause);
+            return;
+        }
+        let unanswered = lag.unanswered.value;
+        let state = match unanswered {
+            // IEEE 802.1AX clause 6.4.8, Defaulted: the port operates as an individual link.
+            Unanswered::Individual | Unanswered::One => MemberState::Individual,
+            Unanswered::Closed => MemberState::Closed,
+        };
+        self.settle(id, state, Reason::Unanswered(unanswered), cause);
+    }
+
+    fn negotiate(
+        &mut self,
+        id: MemberId,
+        lag: LagId,
+        far_lag: LagId,
+        far: PortId,
+        cause: Option<CauseId>,
+    ) {
+        let (own, partner) = (system(self.fabric, lag), system(self.fabric, far_lag));
+        if own == partner {
+            // IEEE 802.1AX clause 6.4.14.1: a port that leads back to its own system is
+            // individual.
+            let clash = self.pair_clash(lag).or_else(|| self.pair_clash(far_lag));
+            self.settle(id, MemberState::Individual, Reason::OwnSystem, clash.or(cause));
+            return;
+        }
+        let rank = rank(self.fabric, self.fabric.member(id).port.value, far, own < partner);
+        self.candidates.push(Candidate {
+            member: id,
+            own,
+            partner,
+            key: self.partners.end_of[far_lag],
+            rank,
+        });
+    }
+
+    /// Of the candidates of one end, those of one LAG ID make the LAG: that of the best member.
+    /// Halves that present different systems each make their own.
+    fn lead(&mut self, end: EndId) {
+        let mut candidates = std::mem::take(&mut self.candidates);
+        candidates.sort_unstable_by_key(|candidate| (candidate.own, candidate.rank));
+        let mut lead: Option<Candidate> = None;
+        for candidate in &candidates {
+            let first = match lead {
+                Some(first) if first.own == candidate.own => first,
+                _ => *lead.insert(*candidate),
+            };
+            if (first.partner, first.key) == (candidate.partner, candidate.key) {
+                let cause = self.domain_clash(candidate.member).or(self.partners.cause[end]);
+                self.settle(candidate.member, MemberState::Selected, Reason::Negotiated, cause);
+            } else {
+                let lag = self.far_lag(first.member).expect("a candidate has a far LAG");
+                let cause = self.domain_clash(candidate.member).or(self.partners.cause[end]);
+                let reason = Reason::OtherPartner(lag);
+                self.settle(candidate.member, MemberState::Apart, reason, cause);
+            }
+        }
+        self.candidates = candidates;
+    }
+
+    /// The clash of domains of the pair that a member is on or leads to.
+    fn domain_clash(&self, member: MemberId) -> Option<CauseId> {
+        let own = self.fabric.member(member).lag;
+        self.pair_clash(own).or_else(|| self.pair_clash(self.far_lag(member)?))
+    }
+
+    fn pair_clash(&self, lag: LagId) -> Option<CauseId> {
+        let group = self.fabric.lag(lag).group?;
+        let pair = self.fabric.group(group).pair;
+        self.causes.claimed(Entity::Pair(pair), Aspect::Domain)
+    }
+
+    fn far_lag(&self, member: MemberId) -> Option<LagId> {
+        self.fabric.lag_of(self.members[member].far?)
+    }
+
+    /// Puts members beyond either device's limit into reserve, the worst-ranked first.
+    fn standby(&mut self, end: EndId) {
+        let limits: Vec<_> = self.partners.ends[end]
+            .lags()
+            .filter_map(|lag| Some((lag, self.limit(lag)?)))
+            .filter(|&(lag, limit)| self.fabric.lag(lag).members.len() > usize::from(limit))
+            .collect();
+        for (lag, limit) in limits {
+            let mut ranked: Vec<_> = self
+                .fabric
+                .lag(lag)
+                .members
+                .iter()
+                .filter(|&id| self.members[id].state == MemberState::Selected)
+                .filter_map(|id| Some((self.members[id].far?, id)))
+                .map(|(far, id)| {
+                    let far_lag = self.fabric.lag_of(far).unwrap_or(lag);
+                    let near = self.fabric.member(id).port.value;
+                    let (own, other) = (system(self.fabric, lag), system(self.fabric, far_lag));
+                    let decider = if own < other { lag } else { far_lag };
+                    (rank(self.fabric, near, far, own < other), id, decider)
+                })
+                .collect();
+            ranked.sort_unstable_by_key(|&(rank, id, _)| (rank, id));
+            for &(_, id, decider) in ranked.iter().skip(usize::from(limit)) {
+                // IEEE 802.1AX clause 6.7.1: the system with the better identifier chooses by its
+                // own port ids, and both ends keep the link in reserve.
+                let reason = Reason::Outranked { limit, decider };
+                self.settle(id, MemberState::Standby, reason, None);
+                let far = self.members[id].far.and_then(|far| self.fabric.port_member[far]);
+                if let Some(far) = far {
+                    self.settle(far, MemberState::Standby, reason, None);
+                }
+            }
+        }
+    }
+
+    fn limit(&self, lag: LagId) -> Option<u16> {
+        let lag = self.fabric.lag(lag);
+        let limit = self.fabric.hardware_of(lag.device)?.members_in_use?.value;
+        (lag.protocol.value == Protocol::Lacp).then_some(limit)
+    }
+
+    /// Members distribute that both ends selected, as long as either LAG has its minimum.
+    fn distribute(&mut self) {
+        let mut in_use: IdVec<LagId, u32> = IdVec::filled(&self.fabric.lags, 0);
+        for id in self.fabric.members.ids() {
+            let outcome = self.members[id];
+            let far = outcome.far.and_then(|far| self.fabric.port_member[far]);
+            let far_too = far.is_none_or(|far| self.members[far].state == MemberState::Selected);
+            let negotiated = outcome.reason == Reason::Negotiated;
+            let distributing = outcome.state == MemberState::Selected && (far_too || !negotiated);
+            self.members[id].distributing = distributing;
+            in_use[self.fabric.member(id).lag] += u32::from(distributing);
+        }
+        let short = |lag: LagId, in_use: &IdVec<LagId, u32>| {
+            in_use[lag] > 0 && in_use[lag] < u32::from(self.fabric.lag(lag).min_members.value)
+        };
+        let mut down: Vec<_> = self.fabric.lags.ids().filter(|&lag| short(lag, &in_use)).collect();
+        // A LAG below its minimum takes its members out, which may leave the far end short too.
+        while let Some(lag) = down.pop() {
+            self.below_minimum[lag] = true;
+            for id in self.fabric.lag(lag).members.iter() {
+                let far = self.members[id].far.and_then(|far| self.fabric.port_member[far]);
+                let negotiated = self.members[id].reason == Reason::Negotiated;
+                for id in std::iter::once(id).chain(far.filter(|_| negotiated)) {
+                    if std::mem::replace(&mut self.members[id].distributing, false) {
+                        let of = self.fabric.member(id).lag;
+                        in_use[of] -= 1;
+                        if short(of, &in_use) {
+                            down.push(of);
+                        }
+                    }
+                }
+            }
+        }
+    }
+
+    /// Where one unanswered member may forward, only that of the best port id does.
+    fn one_at_a_time(&mut self) {
+        for (_, lag) in self.fabric.lags() {
+            if lag.unanswered.value != Unanswered::One || lag.protocol.value == Protocol::Static {
+                continue;
+            }
+            let individual = |id: &MemberId| self.members[*id].state == MemberState::Individual;
+            let port_id = |id: &MemberId| {
+                let member = self.fabric.member(*id);
+                (member.priority, port_number(self.fabric, member.port.value))
+            };
+            let best = lag.members.iter().filter(individual).min_by_key(port_id);
+            for id in lag.members.iter() {
+                if self.members[id].state == MemberState::Individual && Some(id) != best {
+                    self.members[id].state = MemberState::Closed;
+                }
+            }
+        }
+    }
+
+    fn lags(&self) -> IdVec<LagId, LagOutcome> {
+        let outcome = |(id, lag): (LagId, &crate::fabric::Lag)| {
+            let members = || lag.members.iter().map(|member| (member, self.members[member]));
+            let in_use = members().filter(|(_, outcome)| outcome.distributing).count();
+            let first = members().find(|(_, outcome)| outcome.distributing);
+            let faulty = members().find_map(|(_, outcome)| outcome.cause);
+            let knot = self.partners.cause[self.partners.end_of[id]];
+            LagOutcome {
+                tangled: knot.is_some(),
+                up: in_use > 0,
+                in_use: u32::try_from(in_use).unwrap_or(u32::MAX),
+                partner: first.and_then(|(member, _)| self.far_lag(member)),
+                system: (lag.protocol.value == Protocol::Lacp).then(|| system(self.fabric, id)),
+                below_minimum: self.below_minimum[id],
+                cause: faulty.or(knot),
+            }
+        };
+        IdVec::from(self.fabric.lags().map(outcome).collect::<Vec<_>>())
+    }
+
+    fn use_member(&mut self, id: MemberId, reason: Reason, cause: Option<CauseId>) {
+        self.settle(id, MemberState::Selected, reason, cause);
+    }
+
+    fn settle(&mut self, id: MemberId, state: MemberState, reason: Reason, cause: Option<CauseId>) {
+        let outcome = &mut self.members[id];
+        outcome.state = state;
+        outcome.reason = reason;
+        outcome.cause = cause;
+    }
+}
+
+/// The system identifier that a LAG presents: its switch's, or that of the pair in a group.
+fn system(fabric: &Fabric, lag: LagId) -> SystemId {
+    let lag = fabric.lag(lag);
+    let device = fabric.device(lag.device);
+    match (lag.group, device.pair) {
+        (Some(_), Some((pair, side))) => {
+            let side = &fabric.pair(pair).sides[side];
+            SystemId { priority: side.system_priority, mac: side.system_mac }
+        }
+        _ => SystemId { priority: device.system_priority, mac: device.mac },
+    }
+}
+
+/// How the system with the better identifier ranks a link: by its own port's id.
+fn rank(fabric: &Fabric, near: PortId, far: PortId, near_decides: bool) -> Rank {
+    let decides = if near_decides { near } else { far };
+    let priority = fabric.port_member[decides].map_or(u16::MAX, |id| fabric.member(id).priority);
+    (priority, port_number(fabric, decides), near)
+}

@@ -1,0 +1,50 @@
+//! Felting models leaf-spine fabrics and finds the contradictions in them before anyone touches a
+//! device.
+//!
+//! Data flows one way:
+//!
+//! ```text
+//! fabric file(s) -> source -> Fabric -> behavior (State) -> rules -> Report
+//! ```
+//!
+//! - [`Fabric`] is made from a path, from text, from any [`source::Files`], or by
+//!   [`build::Builder`] with the same words. It never fails: faults in the input are data.
+//! - [`Fabric::check`] runs the [`rules`] and returns findings as data.
+//! - [`State::of`] tells what the protocols make of a fabric under a [`Condition`], for example
+//!   which members of a LAG are selected.
+//!
+//! ```
+//! use felting::Fabric;
+//!
+//! let fabric = Fabric::from_text("shore.toml", r#"
+//!     [[switch]]
+//!     name = "kelp-[a-b]"
+//!     ports = "et[1-2] 25G"
+//!
+//!     [[lag]]
+//!     on = "kelp-*"
+//!     name = "across"
+//!     ports = "et[1-2]"
+//!     protocol = "lacp"
+//!     differs = [{ on = "kelp-b", protocol = "static" }]
+//!
+//!     [cabling]
+//!     runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+//! "#);
+//! let report = fabric.check();
+//! assert_eq!(report.findings[0].rule.id, "lag-protocol-clash");
+//! ```
+
+#![warn(missing_docs)]
+
+pub mod behavior;
+pub mod build;
+pub mod fabric;
+pub mod id;
+pub mod rules;
+pub mod source;
+pub mod value;
+
+pub use behavior::{Condition, State};
+pub use fabric::Fabric;
+pub use rules::{Finding, Report, Rule, Severity};

@@ -1,0 +1,356 @@
+//! The catalogue of rules and what they find.
+//!
+//! A rule is data and one function. It reads the compiled fabric and what the protocols made of
+//! it, and reports; severities, acceptances and order are the driver's, here.
+
+mod accept;
+mod cable;
+mod lag;
+mod pair;
+mod segment;
+mod uplink;
+
+use std::fmt;
+
+use jiff::civil::Date;
+use rustc_hash::FxHashSet;
+use smol_str::SmolStr;
+
+use crate::behavior::{Condition, State};
+use crate::fabric::{Accept, DeviceId, Fabric};
+use crate::source::{Pattern, Span};
+
+/// How bad a finding is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Severity {
+    /// Legal, but people regret it.
+    Hint,
+    /// Works today, breaks on the first failure or change.
+    Warning,
+    /// The traffic named is lost or goes where it must not.
+    Error,
+}
+
+impl Severity {
+    /// All severities, the mildest first.
+    pub const ALL: &'static [Self] = &[Self::Hint, Self::Warning, Self::Error];
+
+    /// The word in the file, on the command line and in findings.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Hint => "hint",
+            Self::Warning => "warning",
+            Self::Error => "error",
+        }
+    }
+}
+
+impl fmt::Display for Severity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.word())
+    }
+}
+
+/// A rule of the catalogue.
+#[non_exhaustive]
+pub struct Rule {
+    /// Its id: the family, then the fault.
+    pub id: &'static str,
+    /// How bad what it finds is, unless a fabric says otherwise.
+    pub severity: Severity,
+    /// The fault in a few words.
+    pub summary: &'static str,
+    /// Why it is one: the standard or the mechanism behind it.
+    pub explain: &'static str,
+    /// Standards and sections.
+    pub sources: &'static [&'static str],
+    /// The smallest fabric that has the fault.
+    pub broken: &'static str,
+    /// What to replace in it, and by what, to mend it.
+    pub mend: &'static [(&'static str, &'static str)],
+    pub(crate) check: fn(&Context<'_>, &mut Findings<'_>),
+}
+
+impl Rule {
+    /// The broken example, mended.
+    ///
+    /// ```
+    /// let rule = felting::rules::find("lag-protocol-clash").unwrap();
+    /// let fabric = felting::Fabric::from_text("mended.toml", &rule.mended());
+    /// assert!(fabric.check().findings.is_empty());
+    /// ```
+    pub fn mended(&self) -> String {
+        self.mend.iter().fold(self.broken.to_owned(), |text, (from, to)| text.replacen(from, to, 1))
+    }
+
+    /// The family: the first word of the id.
+    pub fn family(&self) -> &'static str {
+        self.id.split('-').next().unwrap_or(self.id)
+    }
+}
+
+impl fmt::Debug for Rule {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Rule({})", self.id)
+    }
+}
+
+/// A place in a fabric file and what is to be said about it, in a few words.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Label {
+    /// The place.
+    pub span: Span,
+    /// What stands there.
+    pub text: String,
+}
+
+/// One contradiction or risk.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Finding {
+    /// The rule that found it.
+    pub rule: &'static Rule,
+    /// How bad it is in this fabric.
+    pub severity: Severity,
+    /// What is wrong, in one line that stands alone.
+    pub message: String,
+    /// The place at fault, or the first of the two sides.
+    pub primary: Label,
+    /// The other sides.
+    pub related: Vec<Label>,
+    /// What happens on the wire because of it.
+    pub wire: String,
+    /// What to do.
+    pub remedy: String,
+    /// The switches, hosts, pairs and segments it is about, by name.
+    pub about: Vec<SmolStr>,
+}
+
+/// A finding that a fabric accepts.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Accepted {
+    /// The finding.
+    pub finding: Finding,
+    /// Why it is accepted; empty if nobody said.
+    pub reason: SmolStr,
+    /// Until when.
+    pub until: Option<Date>,
+}
+
+/// All that the rules found in a fabric.
+#[derive(Clone, Debug, Default)]
+#[non_exhaustive]
+pub struct Report {
+    /// What nobody accepted, by place.
+    pub findings: Vec<Finding>,
+    /// What somebody accepted, by place.
+    pub accepted: Vec<Accepted>,
+}
+
+impl Report {
+    /// The worst severity found, not counting what is accepted.
+    pub fn worst(&self) -> Option<Severity> {
+        self.findings.iter().map(|finding| finding.severity).max()
+    }
+
+    /// How many findings have a severity.
+    pub fn count(&self, severity: Severity) -> usize {
+        self.findings.iter().filter(|finding| finding.severity == severity).count()
+    }
+}
+
+/// What a rule reads.
+#[derive(Clone, Copy)]
+pub(crate) struct Context<'a> {
+    pub(crate) fabric: &'a Fabric,
+    pub(crate) state: &'a State,
+    /// The acceptances that matched a finding, by their place in the file's order; only the rules
+    /// about acceptances see it filled.
+    pub(crate) matched: &'a FxHashSet<usize>,
+    /// The day on which acceptances are judged.
+    pub(crate) today: Option<Date>,
+}
+
+/// Where a rule's findings go.
+pub(crate) struct Findings<'a> {
+    rule: &'static Rule,
+    severity: Severity,
+    fabric: &'a Fabric,
+    list: &'a mut Vec<Finding>,
+}
+
+impl<'f> Findings<'f> {
+    /// Reports a finding at its primary place.
+    pub(crate) fn report(
+        &mut self,
+        at: Span,
+        label: impl Into<String>,
+        message: impl Into<String>,
+    ) -> Draft<'_, 'f> {
+        self.list.push(Finding {
+            rule: self.rule,
+            severity: self.severity,
+            message: message.into(),
+            primary: Label { span: at, text: label.into() },
+            related: Vec::new(),
+            wire: String::new(),
+            remedy: String::new(),
+            about: Vec::new(),
+        });
+        let finding = self.list.last_mut().expect("pushed just now");
+        Draft { finding, fabric: self.fabric }
+    }
+}
+
+/// A finding that is being written.
+pub(crate) struct Draft<'a, 'f> {
+    finding: &'a mut Finding,
+    fabric: &'f Fabric,
+}
+
+impl Draft<'_, '_> {
+    /// The other side of the contradiction.
+    pub(crate) fn related(self, span: Span, text: impl Into<String>) -> Self {
+        self.finding.related.push(Label { span, text: text.into() });
+        self
+    }
+
+    /// What happens on the wire.
+    pub(crate) fn wire(self, text: impl Into<String>) -> Self {
+        self.finding.wire = text.into();
+        self
+    }
+
+    /// What to do.
+    pub(crate) fn remedy(self, text: impl Into<String>) -> Self {
+        self.finding.remedy = text.into();
+        self
+    }
+
+    /// A switch or host that it is about, and the pair that it is in.
+    pub(crate) fn about(self, device: DeviceId) -> Self {
+        let made = self.fabric.device(device);
+        let pair = made.pair.map(|(pair, _)| &self.fabric.pair(pair).name.value);
+        [Some(&made.name.value), pair].into_iter().flatten().fold(self, Self::about_name)
+    }
+
+    /// Another thing that it is about, by name.
+    pub(crate) fn about_name(self, name: &SmolStr) -> Self {
+        if !self.finding.about.contains(name) {
+            self.finding.about.push(name.clone());
+        }
+        self
+    }
+}
+
+/// All rules, family by family in the order of precedence.
+pub fn all() -> impl Iterator<Item = &'static Rule> + Clone {
+    [cable::RULES, lag::RULES, pair::RULES, segment::RULES, uplink::RULES, accept::RULES]
+        .into_iter()
+        .flatten()
+        .copied()
+}
+
+/// The rule of an id.
+pub fn find(id: &str) -> Option<&'static Rule> {
+    all().find(|rule| rule.id == id)
+}
+
+impl Fabric {
+    /// Runs every rule. Acceptances hold whatever their date.
+    pub fn check(&self) -> Report {
+        check(self, None)
+    }
+
+    /// Runs every rule as of a day: acceptances that ended before it no longer hold.
+    pub fn check_on(&self, today: Date) -> Report {
+        check(self, Some(today))
+    }
+}
+
+fn check(fabric: &Fabric, today: Option<Date>) -> Report {
+    let state = State::of(fabric, &Condition::default());
+    let run = |rules: &mut dyn Iterator<Item = &'static Rule>, matched: &FxHashSet<usize>| {
+        let mut list = Vec::new();
+        for rule in rules {
+            let severity = match fabric.severities.get(rule.id) {
+                Some(None) => continue,
+                Some(Some(severity)) => *severity,
+                None => rule.severity,
+            };
+            let context = Context { fabric, state: &state, matched, today };
+            (rule.check)(&context, &mut Findings { rule, severity, fabric, list: &mut list });
+        }
+        list
+    };
+    let of_accept = |rule: &&'static Rule| rule.family() == "accept";
+    let found = run(&mut all().filter(|rule| !of_accept(rule)), &FxHashSet::default());
+    let Sorted { mut report, matched } = accepted(fabric, found, today);
+    // These rules look at the acceptances themselves, so they run when those have been applied.
+    report.findings.extend(run(&mut all().filter(of_accept), &matched));
+    let by_place = |finding: &Finding| (finding.primary.span.order(), finding.rule.id);
+    report.findings.sort_by_key(by_place);
+    report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));
+    report
+}
+
+struct Sorted {
+    report: Report,
+    /// The acceptances that matched a finding, by their place in the file's order.
+    matched: FxHashSet<usize>,
+}
+
+fn accepted(fabric: &Fabric, list: Vec<Finding>, today: Option<Date>) -> Sorted {
+    let mut sorted = Sorted { report: Report::default(), matched: FxHashSet::default() };
+    let patterns: Vec<Vec<Pattern>> = fabric
+        .accepts
+        .iter()
+        .map(|accept| accept.on.iter().filter_map(|on| Pattern::parse(&on.value).ok()).collect())
+        .collect();
+    for finding in list {
+        let matches = |(accept, patterns): &(&Accept, &Vec<Pattern>)| {
+            let named =
+                || finding.about.iter().any(|name| patterns.iter().any(|p| p.matches(name)));
+            accept.rule.value == finding.rule.id && (accept.on.is_empty() || named())
+        };
+        let mut holding = None;
+        for (index, (accept, _)) in
+            fabric.accepts.iter().zip(&patterns).enumerate().filter(|(_, pair)| matches(pair))
+        {
+            sorted.matched.insert(index);
+            if !expired(accept, today) {
+                holding = holding.or(Some(accept));
+            }
+        }
+        match holding {
+            Some(accept) => sorted.report.accepted.push(Accepted {
+                finding,
+                reason: accept
+                    .reason
+                    .as_ref()
+                    .map(|reason| reason.value.clone())
+                    .unwrap_or_default(),
+                until: accept.until.map(|until| until.value),
+            }),
+            None => sorted.report.findings.push(finding),
+        }
+    }
+    sorted
+}
+
+pub(crate) fn expired(accept: &Accept, today: Option<Date>) -> bool {
+    accept.until.zip(today).is_some_and(|(until, today)| until.value < today)
+}
+
+/// Names in a sentence: all of a few, or the first of many and how many more.
+pub(crate) fn some_of(names: &[&str]) -> String {
+    match names {
+        [all @ .., last] if !all.is_empty() && all.len() < 4 => {
+            format!("{} and {last}", all.join(", "))
+        }
+        [one] => (*one).to_owned(),
+        [a, b, c, more @ ..] => format!("{a}, {b}, {c} and {} more", more.len()),
+        _ => String::new(),
+    }
+}

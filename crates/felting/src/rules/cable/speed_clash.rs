@@ -1,0 +1,60 @@
+use crate::behavior::Entity;
+use crate::fabric::{Fabric, PortId};
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::value::Duplex;
+
+pub(super) static RULE: Rule = Rule {
+    id: "cable-speed-clash",
+    severity: Severity::Error,
+    summary: "the ends of a cable differ in speed, duplex or breakout",
+    explain: "Both ends of a link run one rate, in one duplex mode, over the same lanes. Where \
+              they are set differently the link stays down, or (duplex) it comes up and loses \
+              frames under load.",
+    sources: &["IEEE 802.3 clause 28", "IEEE 802.3 clause 73"],
+    broken: r#"
+[[switch]]
+name = "kelp-a"
+ports = "et1 100G"
+
+[[switch]]
+name = "crest-1"
+ports = "et1 4x25G"
+
+[cabling]
+runs = "kelp-a et1 -- crest-1 et1"
+"#,
+    mend: &[("4x25G", "100G")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for cause in cx.state.causes().of(RULE.id) {
+        let Entity::Cable(cable) = cause.entity else { continue };
+        let [a, b] = fabric.cable(cable).ends;
+        let (one, other) = (describe(fabric, a.value), describe(fabric, b.value));
+        let (one_name, other_name) = (fabric.port_label(a.value), fabric.port_label(b.value));
+        let (port_a, port_b) = (fabric.port(a.value), fabric.port(b.value));
+        out.report(
+            a.span,
+            format!("{one_name} is {one}"),
+            format!("the cable from {one_name} to {other_name} joins {one} and {other}"),
+        )
+        .related(b.span, format!("{other_name} is {other}"))
+        .related(port_a.span, format!("{one_name} is set here"))
+        .related(port_b.span, format!("{other_name} is set here"))
+        .wire("the link stays down")
+        .remedy("set both ports alike, or plug the cable where it belongs")
+        .about(port_a.device)
+        .about(port_b.device);
+    }
+}
+
+fn describe(fabric: &Fabric, port: PortId) -> String {
+    let port = fabric.port(port);
+    let duplex = if port.duplex == Duplex::Half { " half duplex" } else { "" };
+    match port.lanes {
+        1 => format!("{}{duplex}", port.speed),
+        lanes => format!("{lanes} lanes of {}{duplex}", port.speed),
+    }
+}

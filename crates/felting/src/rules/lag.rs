@@ -1,0 +1,121 @@
+//! Faults between the two ends of a LAG.
+
+mod member_shared;
+mod mode_deadlock;
+mod one_sided;
+mod over_strangers;
+mod partner_split;
+mod protocol_clash;
+mod untagged_clash;
+mod vlan_clash;
+
+use super::{Context, Rule};
+use crate::behavior::MemberState;
+use crate::fabric::{DeviceKind, Fabric, LagId, PortId};
+use crate::source::Span;
+use crate::value::{Protocol, Unanswered};
+
+pub(super) static RULES: &[&Rule] = &[
+    &member_shared::RULE,
+    &partner_split::RULE,
+    &over_strangers::RULE,
+    &one_sided::RULE,
+    &protocol_clash::RULE,
+    &mode_deadlock::RULE,
+    &vlan_clash::RULE,
+    &untagged_clash::RULE,
+];
+
+/// "the LAG hull-01 of kelp-a", "the bond bond0 of hull-01", "LAG group 101 of the pair kelp".
+pub(super) fn name(fabric: &Fabric, id: LagId) -> String {
+    let lag = fabric.lag(id);
+    if let Some(group) = lag.group {
+        let group = fabric.group(group);
+        return format!(
+            "LAG group {} of the pair {}",
+            group.number,
+            fabric.pair(group.pair).name.value
+        );
+    }
+    half_name(fabric, id)
+}
+
+/// Like [`name`], of one half of a group too.
+pub(super) fn half_name(fabric: &Fabric, id: LagId) -> String {
+    let lag = fabric.lag(id);
+    let device = fabric.device(lag.device);
+    let what = if device.kind == DeviceKind::Host { "bond" } else { "LAG" };
+    format!("the {what} {} of {}", lag.name.value, device.name.value)
+}
+
+/// The LAG and, in a group, its other half.
+pub(super) fn halves(fabric: &Fabric, lag: LagId) -> Vec<LagId> {
+    match fabric.lag(lag).group {
+        Some(group) => fabric.group(group).halves.into_iter().flatten().collect(),
+        None => vec![lag],
+    }
+}
+
+/// The linked members of a LAG and of its other half: the place of each, its port, the far port.
+pub(super) fn links(cx: &Context<'_>, lag: LagId) -> Vec<(Span, PortId, PortId)> {
+    let members =
+        halves(cx.fabric, lag).into_iter().flat_map(|half| cx.fabric.lag(half).members.iter());
+    members
+        .filter_map(|id| {
+            let port = cx.fabric.member(id).port;
+            Some((port.span, port.value, cx.state.member(id).far?))
+        })
+        .collect()
+}
+
+/// The place where a cable names a port.
+pub(super) fn plug(fabric: &Fabric, port: PortId) -> Option<Span> {
+    let (cable, far) = fabric.link(port)?;
+    let ends = &fabric.cable(cable).ends;
+    let near = if ends[1].value == far { ends[0] } else { ends[1] };
+    Some(near.span)
+}
+
+/// What the members of an end do that nobody answers.
+pub(super) fn left_alone(cx: &Context<'_>, lag: LagId) -> String {
+    let settings = cx.fabric.lag(lag);
+    let device = cx.fabric.device_name(settings.device);
+    let alone = |id| {
+        let state = cx.state.member(id).state;
+        matches!(state, MemberState::Individual | MemberState::Closed)
+    };
+    if settings.protocol.value == Protocol::Static {
+        return format!("{device} notices nothing and spreads frames over all members");
+    }
+    match settings.unanswered.value {
+        _ if !settings.members.iter().any(alone) => format!("{device} notices nothing"),
+        Unanswered::Individual => format!(
+            "{device} uses each member as a port of its own (IEEE 802.1AX), so frames may come back to it by another member"
+        ),
+        Unanswered::Closed => format!("{device} forwards nothing over its members"),
+        Unanswered::One => format!("{device} uses a single member"),
+    }
+}
+
+/// What the members of both ends do that nobody answers.
+pub(super) fn both_left_alone(cx: &Context<'_>, one: LagId, other: LagId) -> String {
+    let device = |lag: LagId| cx.fabric.device_name(cx.fabric.lag(lag).device);
+    let (a, b) = (left_alone(cx, one), left_alone(cx, other));
+    match (a.strip_prefix(device(one)), b.strip_prefix(device(other))) {
+        (Some(does), Some(too)) if does == too => {
+            format!("{} as well as {}{does}", device(one), device(other))
+        }
+        _ => format!("{a}; {b}"),
+    }
+}
+
+/// What follows where a LAG end has two partners.
+pub(super) fn split_wire(protocol: Protocol) -> &'static str {
+    match protocol {
+        Protocol::Static => {
+            "nothing is negotiated, so frames are spread over both; answers come back by a path \
+             that the far switches don't know of, and their MAC tables flap"
+        }
+        _ => "only the members to one of them are used; the others are left out of the LAG",
+    }
+}

@@ -1,0 +1,50 @@
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "lag-member-shared",
+    severity: Severity::Error,
+    summary: "a port in two LAGs",
+    explain: "A port belongs to one aggregator at a time. A device takes the port into one of the \
+              LAGs and refuses it to the other, or lets the later statement win silently.",
+    sources: &["IEEE 802.1AX-2020 clause 6.3.5 (aggregator attachment)"],
+    broken: r#"
+[[switch]]
+name = "kelp-[a-b]"
+ports = "et[1-3] 25G"
+
+[[lag]]
+on = "kelp-*"
+name = "across"
+ports = "et[1-2]"
+
+[[lag]]
+on = "kelp-*"
+name = "tide"
+ports = "et3"
+differs = [{ on = "kelp-a", ports = "et2" }]
+
+[cabling]
+runs = ["kelp-a et[1-2] -- kelp-b et[1-2]"]
+"#,
+    mend: &[("ports = \"et2\"", "ports = \"et3\"")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let shared = fabric.members().filter_map(|(_, member)| Some((member, member.taken_by?)));
+    for (member, first) in shared {
+        let first = fabric.member(first);
+        let (port, device) = (fabric.port_label(member.port.value), fabric.lag(member.lag).device);
+        let (one, other) = (&fabric.lag(first.lag).name.value, &fabric.lag(member.lag).name.value);
+        out.report(
+            member.port.span,
+            format!("and of the LAG {other}"),
+            format!("{port} is a member of two LAGs, {one} and {other}"),
+        )
+        .related(first.port.span, format!("a member of the LAG {one}"))
+        .wire(format!("{port} works in {one} or in {other}, as the device pleases; the other LAG is a member short"))
+        .remedy(format!("leave {port} in the LAG that its cable leads to, and name the right port in the other"))
+        .about(device);
+    }
+}

@@ -1,0 +1,65 @@
+use super::{left_alone, links, name, plug};
+use crate::behavior::Entity;
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "lag-one-sided",
+    severity: Severity::Error,
+    summary: "a LAG whose far ports are in no LAG",
+    explain: "Both ends of a LAG must aggregate. A switch that knows nothing of the LAG takes its \
+              members for separate links: it learns one address now here, now there, and what it \
+              floods comes back to the sender by the other member.",
+    sources: &["IEEE 802.1AX-2020 clause 6.4.8 (Defaulted)"],
+    broken: r#"
+[[switch]]
+name = "kelp-[a-b]"
+ports = "et[1-2] 25G"
+
+[[lag]]
+on = "kelp-a"
+name = "across"
+ports = "et[1-2]"
+
+[cabling]
+runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+"#,
+    mend: &[("on = \"kelp-a\"", "on = \"kelp-*\"")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for cause in cx.state.causes().of(RULE.id) {
+        let Entity::Lag(lag) = cause.entity else { continue };
+        let bare: Vec<_> = links(cx, lag)
+            .into_iter()
+            .filter(|&(_, _, far)| fabric.lag_of(far).is_none())
+            .collect();
+        let Some(&(span, _, far)) = bare.first() else { continue };
+        let ports: Vec<_> = bare.iter().map(|&(_, _, far)| fabric.port_label(far)).collect();
+        let device = fabric.port(far).device;
+        let are = if ports.len() == 1 { "is" } else { "are" };
+        out.report(
+            span,
+            format!("{} aggregates here", fabric.device_name(fabric.lag(lag).device)),
+            format!(
+                "{} leads to {}, which {are} in no LAG",
+                name(fabric, lag),
+                ports.join(" and ")
+            ),
+        )
+        .related(plug(fabric, far).unwrap_or(fabric.port(far).span), "in no LAG")
+        .wire(format!(
+            "{}; {} takes the members for separate links",
+            left_alone(cx, lag),
+            fabric.device_name(device)
+        ))
+        .remedy(format!(
+            "add a LAG with {} on {}, or take the LAG away",
+            ports.join(" and "),
+            fabric.device_name(device)
+        ))
+        .about(fabric.lag(lag).device)
+        .about(device);
+    }
+}

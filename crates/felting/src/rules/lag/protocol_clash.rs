@@ -1,0 +1,67 @@
+use super::{both_left_alone, half_name};
+use crate::behavior::Entity;
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "lag-protocol-clash",
+    severity: Severity::Error,
+    summary: "the two ends of a LAG speak different protocols",
+    explain: "An end that speaks LACP waits for LACPDUs that a static end, or one with a maker's \
+              own negotiation, never sends. It falls back to what it does when nobody answers, \
+              while the static end uses all members at once.",
+    sources: &["IEEE 802.1AX-2020 clause 6.4.8 (Expired, Defaulted)"],
+    broken: r#"
+[[switch]]
+name = "kelp-[a-b]"
+ports = "et[1-2] 25G"
+
+[[lag]]
+on = "kelp-*"
+name = "across"
+ports = "et[1-2]"
+protocol = "lacp"
+differs = [{ on = "kelp-b", protocol = "static" }]
+
+[cabling]
+runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+"#,
+    mend: &[("protocol = \"static\"", "protocol = \"lacp\"")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for cause in cx.state.causes().of(RULE.id) {
+        let (Entity::Lag(one), Some(Entity::Lag(other))) = (cause.entity, cause.other) else {
+            continue;
+        };
+        let (a, b) = (fabric.lag(one), fabric.lag(other));
+        out.report(
+            b.protocol.span,
+            format!("{} is {}", half_name(fabric, other), spoken(b.protocol.value)),
+            format!(
+                "{} is {}, but {} is {}",
+                half_name(fabric, one),
+                spoken(a.protocol.value),
+                half_name(fabric, other),
+                spoken(b.protocol.value),
+            ),
+        )
+        .related(
+            a.protocol.span,
+            format!("{} is {}", half_name(fabric, one), spoken(a.protocol.value)),
+        )
+        .wire(both_left_alone(cx, one, other))
+        .remedy("set the same protocol at both ends, LACP where both can")
+        .about(a.device)
+        .about(b.device);
+    }
+}
+
+fn spoken(protocol: crate::value::Protocol) -> &'static str {
+    match protocol {
+        crate::value::Protocol::Static => "static",
+        crate::value::Protocol::Lacp => "LACP",
+        crate::value::Protocol::Proprietary => "proprietary",
+    }
+}
