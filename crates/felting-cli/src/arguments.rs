@@ -1,0 +1,113 @@
+//! The command line as it is typed.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap_complete::Shell;
+use felting::rules::Severity;
+use felting_view::sheet::{Format, Topic};
+
+/// Models leaf-spine fabrics and finds the contradictions in them before anyone touches a device.
+#[derive(Debug, Parser)]
+#[command(name = "felting", version, max_term_width = 100)]
+pub(crate) struct Arguments {
+    /// When to use colours; never where `NO_COLOR` is set, unless always.
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) colour: Colour,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Read a fabric and report every contradiction in it.
+    ///
+    /// Exit code: 0 if nothing is at or above the denied level, 1 if something is, 2 if the
+    /// fabric could not be read whole or the command was wrong.
+    Check(CheckOptions),
+    /// Print a table of what a fabric has.
+    Sheet {
+        /// What the table is about.
+        topic: TopicWord,
+        #[command(flatten)]
+        input: Input,
+        /// The form of the table.
+        #[arg(long, default_value = "table")]
+        format: FormatWord,
+    },
+    /// Tell what a rule is about, with an example and its mend; without a rule, list them all.
+    Explain {
+        /// The rule's id, such as lag-protocol-clash.
+        rule: Option<String>,
+    },
+    /// Show the main job on the demo fabrics: sheets of a clean one, findings of a stormy one.
+    Demo {
+        /// Write the files of both demo fabrics into a new folder instead, to try things on.
+        #[arg(long, value_name = "FOLDER")]
+        into: Option<PathBuf>,
+    },
+    /// Print the JSON Schema of the fabric language, for editors.
+    Schema,
+    /// Print a completion script for a shell.
+    Completions {
+        /// The shell.
+        shell: Shell,
+    },
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Input {
+    /// The fabric file.
+    #[arg(default_value = "fabric.toml")]
+    pub(crate) file: PathBuf,
+    /// An overlay document: what would be configured otherwise. Can be repeated.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) with: Vec<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct CheckOptions {
+    #[command(flatten)]
+    pub(crate) input: Input,
+    /// The mildest severity that makes the exit code 1.
+    #[arg(long, value_name = "SEVERITY", default_value = "warning")]
+    pub(crate) deny: SeverityWord,
+    /// Print the findings as JSON.
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// Judge acceptances as of this day instead of today, such as 2027-01-31.
+    #[arg(long, value_name = "DATE")]
+    pub(crate) day: Option<jiff::civil::Date>,
+}
+
+/// When to use colours.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum Colour {
+    Auto,
+    Always,
+    Never,
+}
+
+/// Words of the command line for values of the library.
+macro_rules! words {
+    ($($name:ident for $type:ident { $($variant:ident),+ })+) => {$(
+        #[derive(Clone, Copy, Debug, ValueEnum)]
+        pub(crate) enum $name {
+            $($variant,)+
+        }
+
+        impl From<$name> for $type {
+            fn from(word: $name) -> Self {
+                match word {
+                    $($name::$variant => Self::$variant,)+
+                }
+            }
+        }
+    )+};
+}
+
+words! {
+    TopicWord for Topic { Lags, Segments, Cables }
+    FormatWord for Format { Table, Csv, Json, Markdown }
+    SeverityWord for Severity { Hint, Warning, Error }
+}

@@ -1,0 +1,106 @@
+//! The demo: both fabrics are part of the binary.
+
+use std::path::Path;
+
+use felting::source::Memory;
+use felting::{Condition, Fabric, State};
+use felting_view::sheet::{Format, Sheet, Topic};
+
+use crate::output::{Screen, fail};
+
+/// The path of a demo file and its text.
+macro_rules! files {
+    ($($path:literal),+ $(,)?) => {
+        &[$(($path, include_str!(concat!("../../../demo/", $path))),)+]
+    };
+}
+
+const FILES: &[(&str, &str)] = files![
+    "saltmarsh/fabric.toml",
+    "saltmarsh/tenants.toml",
+    "saltmarsh/cables.csv",
+    "saltmarsh/hosts/hulls.toml",
+    "saltmarsh/hosts/others.toml",
+    "saltmarsh-stormy/fabric.toml",
+    "saltmarsh-stormy/tenants.toml",
+    "saltmarsh-stormy/cables.csv",
+    "saltmarsh-stormy/hosts/hulls.toml",
+    "saltmarsh-stormy/hosts/others.toml",
+];
+
+/// Acceptances are judged as of this day, so that the demo is the same for ever.
+const DAY: jiff::civil::Date = jiff::civil::date(2026, 11, 24);
+
+pub(crate) fn run(into: Option<&Path>, screen: &Screen) -> u8 {
+    match into {
+        Some(folder) => write(folder, screen),
+        None => {
+            show(screen);
+            crate::CLEAN
+        }
+    }
+}
+
+fn read(name: &str) -> Fabric {
+    let mut files = Memory::default();
+    for (path, text) in FILES {
+        if let Some(inside) = path.strip_prefix(name).and_then(|rest| rest.strip_prefix('/')) {
+            files.insert(inside, *text);
+        }
+    }
+    Fabric::from_files(&files, "fabric.toml")
+}
+
+fn show(screen: &Screen) {
+    let clean = read("saltmarsh");
+    let state = State::of(&clean, &Condition::default());
+    screen.print("The fabric as it should be: demo/saltmarsh/fabric.toml\n\n");
+    for (topic, ..) in Topic::ALL {
+        let sheet = Sheet::of(*topic, &clean, &state).render(Format::Table, screen.style());
+        screen.print(&format!("{sheet}\n"));
+    }
+    screen.print(&felting_view::findings(&clean, &clean.check_on(DAY), screen.style()));
+    screen.print("\n\nThe same after a storm: demo/saltmarsh-stormy/fabric.toml\n\n");
+    let stormy = read("saltmarsh-stormy");
+    screen.print(&felting_view::findings(&stormy, &stormy.check_on(DAY), screen.style()));
+    screen.print(
+        "\nNext:\n  \
+         felting demo --into FOLDER                          write both fabrics, to change and check\n  \
+         felting check FOLDER/saltmarsh-stormy/fabric.toml   the findings above, from files\n  \
+         felting sheet lags FOLDER/saltmarsh/fabric.toml     one sheet; --format csv for others\n  \
+         felting explain                                     all rules\n",
+    );
+}
+
+/// Writes the files beside, then moves the folder into place: never half a demo.
+fn write(folder: &Path, screen: &Screen) -> u8 {
+    if folder.exists() {
+        return fail(&format!("{} exists already; name a new folder", folder.display()));
+    }
+    let parent = folder.parent().filter(|parent| !parent.as_os_str().is_empty());
+    let written = (|| {
+        let beside = tempfile::Builder::new()
+            .prefix(".felting-demo-")
+            .tempdir_in(parent.unwrap_or(Path::new(".")))?;
+        for (path, text) in FILES {
+            let path = beside.path().join(path);
+            std::fs::create_dir_all(path.parent().unwrap_or(beside.path()))?;
+            std::fs::write(path, text)?;
+        }
+        std::fs::rename(beside.keep(), folder)
+    })();
+    match written {
+        Ok(()) => {
+            let stormy = folder.join("saltmarsh-stormy/fabric.toml");
+            screen.print(&format!(
+                "wrote {}; next: felting check {}\n",
+                folder.display(),
+                stormy.display()
+            ));
+            crate::CLEAN
+        }
+        Err(error) => {
+            fail(&format!("the demo could not be written to {}: {error}", folder.display()))
+        }
+    }
+}

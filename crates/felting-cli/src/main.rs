@@ -1,0 +1,88 @@
+//! The `felting` command.
+
+mod arguments;
+mod demo;
+mod output;
+
+use std::process::ExitCode;
+
+use clap::{CommandFactory as _, Parser as _};
+use felting::rules::Severity;
+use felting::{Condition, Fabric, State};
+use felting_view::sheet::{Format, Sheet, Topic};
+
+use arguments::{Arguments, CheckOptions, Command, Input};
+use output::{Screen, fail};
+
+/// Nothing at or above the denied level.
+const CLEAN: u8 = 0;
+/// Findings at or above the denied level.
+const FOUND: u8 = 1;
+/// The fabric could not be read whole, or the command was wrong.
+const UNREADABLE: u8 = 2;
+
+fn main() -> ExitCode {
+    // Exits with 2 and a message of its own where the arguments are wrong.
+    let arguments = Arguments::parse();
+    let screen = Screen::new(arguments.colour);
+    ExitCode::from(match arguments.command {
+        Command::Check(options) => check(&options, &screen),
+        Command::Sheet { topic, input, format } => {
+            sheet(topic.into(), &input, format.into(), &screen)
+        }
+        Command::Explain { rule } => explain(rule.as_deref(), &screen),
+        Command::Demo { into } => demo::run(into.as_deref(), &screen),
+        Command::Schema => {
+            screen.print(&format!("{:#}\n", felting::source::json_schema()));
+            CLEAN
+        }
+        Command::Completions { shell } => {
+            let mut script = Vec::new();
+            clap_complete::generate(shell, &mut Arguments::command(), "felting", &mut script);
+            screen.print(&String::from_utf8_lossy(&script));
+            CLEAN
+        }
+    })
+}
+
+fn read(input: &Input) -> Fabric {
+    Fabric::from_path_with(&input.file, &input.with)
+}
+
+fn check(options: &CheckOptions, screen: &Screen) -> u8 {
+    let fabric = read(&options.input);
+    let report = fabric.check_on(options.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date()));
+    screen.print(&if options.json {
+        felting_view::findings_json(&fabric, &report)
+    } else {
+        felting_view::findings(&fabric, &report, screen.style())
+    });
+    let denied: Severity = options.deny.into();
+    match (fabric.is_complete(), report.worst()) {
+        (false, _) => UNREADABLE,
+        (true, Some(worst)) if worst >= denied => FOUND,
+        _ => CLEAN,
+    }
+}
+
+fn sheet(topic: Topic, input: &Input, format: Format, screen: &Screen) -> u8 {
+    let fabric = read(input);
+    let state = State::of(&fabric, &Condition::default());
+    screen.print(&Sheet::of(topic, &fabric, &state).render(format, screen.style()));
+    if fabric.is_complete() {
+        return CLEAN;
+    }
+    // The sheet goes to whoever asked for it; what it lacks is said beside it.
+    let report = felting::Report::default();
+    screen.complain(&felting_view::findings(&fabric, &report, screen.style()));
+    UNREADABLE
+}
+
+fn explain(rule: Option<&str>, screen: &Screen) -> u8 {
+    match rule.map(felting_view::explain) {
+        None => screen.print(&felting_view::catalogue()),
+        Some(Ok(page)) => screen.print(&page),
+        Some(Err(message)) => return fail(&message),
+    }
+    CLEAN
+}

@@ -1,0 +1,241 @@
+//! Findings for people, with excerpts of the fabric file.
+
+use std::fmt::Write as _;
+use std::ops::Range;
+
+use annotate_snippets::renderer::DecorStyle;
+use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Origin, Renderer, Snippet};
+use felting::Fabric;
+use felting::id::Id as _;
+use felting::rules::{Finding, Label, Report, Severity};
+use felting::source::{Fault, FileId, Span};
+
+/// How a text is drawn.
+#[derive(Clone, Copy, Debug)]
+pub struct Style {
+    /// Whether with colours.
+    pub colour: bool,
+    /// How many columns a line has.
+    pub width: usize,
+}
+
+impl Style {
+    /// Without colours, for files and tests.
+    pub const PLAIN: Self = Self { colour: false, width: 100 };
+}
+
+/// Excerpts farther apart than this are drawn apart.
+const NEAR: usize = 12;
+
+/// All that was found, the worst first: a line that sums it up, input faults, findings with their
+/// excerpts, what is accepted, and the sum again where the eye ends.
+pub fn findings(fabric: &Fabric, report: &Report, style: Style) -> String {
+    let drawer = Drawer::new(fabric, style);
+    let sum = sum(fabric, report);
+    let mut page = String::new();
+    // Writing to a String cannot fail, here and below.
+    let _ = writeln!(page, "{sum}");
+    for fault in fabric.faults() {
+        let _ = write!(page, "\n{}\n", drawer.fault(fault));
+    }
+    for severity in Severity::ALL.iter().rev() {
+        for finding in report.findings.iter().filter(|finding| finding.severity == *severity) {
+            let _ = write!(page, "\n{}\n", drawer.finding(finding));
+        }
+    }
+    if !report.accepted.is_empty() {
+        page.push('\n');
+    }
+    for accepted in &report.accepted {
+        let finding = &accepted.finding;
+        let until = accepted.until.map(|until| format!(" (until {until})")).unwrap_or_default();
+        let reason = if accepted.reason.is_empty() { "no reason given" } else { &accepted.reason };
+        let _ = writeln!(
+            page,
+            "accepted {}[{}]: {}: {reason}{until}",
+            finding.severity, finding.rule.id, finding.message
+        );
+    }
+    if !fabric.is_complete() {
+        page.push_str(
+            "\nThe findings are incomplete: mend the input faults first, then check again.\n",
+        );
+    }
+    // Of several as bad, the first drawn.
+    if let Some(worst) = report.findings.iter().rev().max_by_key(|finding| finding.severity) {
+        let _ = writeln!(page, "\n{sum}");
+        let _ = writeln!(page, "`felting explain {}` says more about a rule.", worst.rule.id);
+    } else if !fabric.is_complete() {
+        let _ = writeln!(page, "\n{sum}");
+    }
+    page
+}
+
+/// One line: the fabric's name and how much was found.
+fn sum(fabric: &Fabric, report: &Report) -> String {
+    let count = |count: usize, what: &str| match count {
+        0 => None,
+        1 => Some(format!("1 {what}")),
+        count => Some(format!("{count} {what}s")),
+    };
+    let mut parts: Vec<String> = [
+        count(fabric.faults().len(), "input fault"),
+        count(report.count(Severity::Error), "error"),
+        count(report.count(Severity::Warning), "warning"),
+        count(report.count(Severity::Hint), "hint"),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    if parts.is_empty() {
+        parts.push("nothing found".to_owned());
+    }
+    if !report.accepted.is_empty() {
+        parts.push(format!("{} accepted", report.accepted.len()));
+    }
+    let name = if fabric.name().is_empty() { "the fabric" } else { fabric.name() };
+    let switches =
+        fabric.devices().filter(|(_, device)| device.kind == felting::fabric::DeviceKind::Switch);
+    let of = [
+        count(switches.count(), "switch"),
+        count(fabric.cables().len(), "cable"),
+        count(fabric.lags().len(), "LAG end"),
+        count(fabric.segments().len(), "segment"),
+    ];
+    let of: Vec<_> =
+        of.into_iter().flatten().map(|part| part.replace("switchs", "switches")).collect();
+    format!("{name}: {} ({})", parts.join(", "), of.join(", "))
+}
+
+struct Drawer<'a> {
+    fabric: &'a Fabric,
+    renderer: Renderer,
+    width: usize,
+    /// Where each line of each file begins.
+    lines: Vec<Vec<usize>>,
+}
+
+impl<'a> Drawer<'a> {
+    fn new(fabric: &'a Fabric, style: Style) -> Self {
+        let renderer = if style.colour { Renderer::styled() } else { Renderer::plain() };
+        let starts = |text: &str| {
+            std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect()
+        };
+        Self {
+            fabric,
+            width: style.width,
+            renderer: renderer.term_width(style.width).decor_style(DecorStyle::Ascii),
+            lines: fabric.sources().iter().map(|(_, source)| starts(&source.text)).collect(),
+        }
+    }
+
+    fn finding(&self, finding: &Finding) -> String {
+        let level = match finding.severity {
+            Severity::Error => Level::ERROR,
+            Severity::Warning => Level::WARNING,
+            Severity::Hint => Level::HELP.with_name("hint"),
+        };
+        let mut group = level
+            .primary_title(finding.message.as_str())
+            .id(finding.rule.id)
+            .elements(self.excerpts(&finding.primary, &finding.related));
+        group = self.note(group, "on the wire", &finding.wire);
+        group = self.note(group, "remedy", &finding.remedy);
+        self.renderer.render(&[group])
+    }
+
+    fn fault(&self, fault: &Fault) -> String {
+        let primary = Label { span: fault.at, text: fault.expected.clone() };
+        let related: Vec<_> = fault
+            .related
+            .iter()
+            .map(|(span, text)| Label { span: *span, text: text.clone() })
+            .collect();
+        let title = Level::ERROR.primary_title(fault.message.as_str()).id(fault.kind.id());
+        let whole = self.fabric.sources().file(fault.at.file).text.is_empty();
+        let mut group = if whole {
+            let path = self.fabric.sources().file(fault.at.file).name.clone();
+            let group = title.element(Origin::path(path));
+            self.note(group, "found", &fault.expected)
+        } else {
+            title.elements(self.excerpts(&primary, &related))
+        };
+        group = self.note(group, "remedy", &fault.remedy);
+        self.renderer.render(&[group])
+    }
+
+    fn note<'g>(&self, group: Group<'g>, name: &'static str, text: &'g str) -> Group<'g> {
+        if text.is_empty() {
+            return group;
+        }
+        // The renderer aligns the lines of a note, but leaves breaking them to its caller.
+        let width = self.width.saturating_sub(name.len() + 10).max(30);
+        group.element(Level::NOTE.with_name(name).message(crate::explain::wrap(text, width)))
+    }
+
+    /// The lines around the labels, those of the primary one first; lines far apart stand apart.
+    fn excerpts<'g>(
+        &self,
+        primary: &'g Label,
+        related: &'g [Label],
+    ) -> Vec<Snippet<'g, Annotation<'g>>>
+    where
+        'a: 'g,
+    {
+        let mut labels: Vec<_> = std::iter::once((primary, AnnotationKind::Primary))
+            .chain(related.iter().map(|label| (label, AnnotationKind::Context)))
+            .map(|(label, kind)| (label.span.file, self.line_of(label.span), label, kind))
+            .collect();
+        labels.sort_by_key(|&(file, line, label, _)| (file, line, label.span));
+        let mut runs: Vec<Vec<_>> = Vec::new();
+        for label in labels {
+            match runs.last_mut() {
+                Some(run)
+                    if run.last().is_some_and(|last: &(FileId, usize, _, _)| {
+                        last.0 == label.0 && label.1 - last.1 <= NEAR
+                    }) =>
+                {
+                    run.push(label)
+                }
+                _ => runs.push(vec![label]),
+            }
+        }
+        // The place at fault is read first, wherever the files lie.
+        runs.sort_by_key(|run| !run.iter().any(|label| std::ptr::eq(label.2, primary)));
+        runs.into_iter().map(|run| self.excerpt(&run)).collect()
+    }
+
+    fn excerpt<'g>(
+        &self,
+        run: &[(FileId, usize, &'g Label, AnnotationKind)],
+    ) -> Snippet<'g, Annotation<'g>>
+    where
+        'a: 'g,
+    {
+        let (file, first) = (run[0].0, run[0].1);
+        let last = run.iter().map(|(_, _, label, _)| self.line_at(file, label.span.end as usize));
+        let last = last.max().unwrap_or(first);
+        let source = self.fabric.sources().file(file);
+        let lines = &self.lines[file.index()];
+        let start = lines[first];
+        let end = lines.get(last + 1).copied().unwrap_or(source.text.len());
+        let annotations = run.iter().map(|(_, _, label, kind)| {
+            let span: Range<usize> =
+                label.span.start as usize - start..label.span.end as usize - start;
+            kind.clone().span(span).label(label.text.as_str())
+        });
+        Snippet::source(&source.text[start..end])
+            .line_start(first + 1)
+            .path(source.name.as_str())
+            .annotations(annotations)
+    }
+
+    /// The line that a place begins in, counted from 0.
+    fn line_of(&self, span: Span) -> usize {
+        self.line_at(span.file, span.start as usize)
+    }
+
+    fn line_at(&self, file: FileId, byte: usize) -> usize {
+        self.lines[file.index()].partition_point(|&start| start <= byte) - 1
+    }
+}

@@ -1,0 +1,252 @@
+//! Sheets: tables to hand to somebody.
+
+mod cables;
+mod lags;
+mod segments;
+
+use comfy_table::{ContentArrangement, Table, TableStyle};
+use felting::{Fabric, State};
+
+use crate::Style;
+use crate::explain::wrap;
+
+/// What a sheet can be about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Topic {
+    /// The two ends of every LAG, and whether it is up.
+    Lags,
+    /// The segments and where they are.
+    Segments,
+    /// The cables, one a row.
+    Cables,
+}
+
+impl Topic {
+    /// All topics, with the word for each and what it shows.
+    pub const ALL: &'static [(Self, &'static str, &'static str)] = &[
+        (Self::Lags, "lags", "every LAG end: is it up, on what, and if not why not"),
+        (Self::Segments, "segments", "every segment: VLAN, VNI, VRF, subnets, and where it is"),
+        (Self::Cables, "cables", "every cable, with the ranges spread out"),
+    ];
+}
+
+/// A value in a sheet.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Cell {
+    /// Nothing to say.
+    Empty,
+    /// A text.
+    Text(String),
+    /// A number.
+    Number(u64),
+    /// Several texts.
+    List(Vec<String>),
+}
+
+impl Cell {
+    fn text(text: impl Into<String>) -> Self {
+        match text.into() {
+            text if text.is_empty() => Self::Empty,
+            text => Self::Text(text),
+        }
+    }
+
+    fn number(number: Option<impl Into<u64>>) -> Self {
+        number.map_or(Self::Empty, |number| Self::Number(number.into()))
+    }
+
+    fn shown(&self, separator: &str) -> String {
+        match self {
+            Self::Empty => String::new(),
+            Self::Text(text) => text.clone(),
+            Self::Number(number) => number.to_string(),
+            Self::List(texts) => texts.join(separator),
+        }
+    }
+
+    fn json(&self) -> serde_json::Value {
+        match self {
+            Self::Empty => serde_json::Value::Null,
+            Self::Text(text) => text.as_str().into(),
+            Self::Number(number) => (*number).into(),
+            Self::List(texts) => texts.as_slice().into(),
+        }
+    }
+}
+
+/// A column of a sheet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Column {
+    /// Its name for programs.
+    pub key: &'static str,
+    /// Its name for people.
+    pub title: &'static str,
+    /// What becomes of it where the terminal is too narrow for all columns.
+    pub room: Room,
+}
+
+/// How much room a column claims in a terminal.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Room {
+    /// Never broken.
+    Whole,
+    /// Broken into lines where it is longer than this many columns.
+    Lines(usize),
+    /// Like [`Room::Whole`], and left out first, the last such column before the others.
+    Spare,
+}
+
+const fn column(key: &'static str, title: &'static str, room: Room) -> Column {
+    Column { key, title, room }
+}
+
+/// A table: columns with a key for programs and a title for people, and rows of as many cells.
+#[derive(Clone, Debug)]
+pub struct Sheet {
+    /// What it is about, as a word.
+    pub topic: &'static str,
+    /// Its heading.
+    pub title: String,
+    /// The columns.
+    pub columns: Vec<Column>,
+    /// The rows.
+    pub rows: Vec<Vec<Cell>>,
+}
+
+/// How a sheet is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Format {
+    /// For a terminal.
+    Table,
+    /// Comma-separated values, with the keys in the first row (RFC 4180).
+    Csv,
+    /// JSON: an object with the rows as objects.
+    Json,
+    /// A Markdown table.
+    Markdown,
+}
+
+impl Sheet {
+    /// The sheet of a topic.
+    pub fn of(topic: Topic, fabric: &Fabric, state: &State) -> Self {
+        match topic {
+            Topic::Lags => lags::sheet(fabric, state),
+            Topic::Segments => segments::sheet(fabric),
+            Topic::Cables => cables::sheet(fabric, state),
+        }
+    }
+
+    /// The sheet as a text that ends with a line break.
+    pub fn render(&self, format: Format, style: Style) -> String {
+        match format {
+            Format::Table => self.table(style),
+            Format::Csv => self.csv(),
+            Format::Json => self.json(),
+            Format::Markdown => self.markdown(),
+        }
+    }
+
+    fn table(&self, style: Style) -> String {
+        let (bold, plain) = if style.colour { ("\u{1b}[1m", "\u{1b}[0m") } else { ("", "") };
+        let title = format!("{bold}{}{plain}\n", self.title);
+        if self.rows.is_empty() {
+            return format!("{title}  none\n");
+        }
+        let (shown, left_out) = self.fitting(style.width);
+        let mut table = Table::new();
+        table.load_style(TableStyle::new()).set_content_arrangement(ContentArrangement::Disabled);
+        table.set_header(shown.iter().map(|&index| self.columns[index].title));
+        for row in &self.rows {
+            table.add_row(shown.iter().map(|&index| {
+                let text = row[index].shown(", ");
+                match self.columns[index].room {
+                    Room::Lines(width) => wrap(&text, width),
+                    Room::Whole | Room::Spare => text,
+                }
+            }));
+        }
+        let rendered = table.trim_fmt();
+        let mut lines = rendered.lines();
+        let header = lines.next().unwrap_or_default();
+        let rule = "─".repeat(rendered.lines().map(|line| line.chars().count()).max().unwrap_or(0));
+        let body = lines.map(|line| format!("{line}\n")).collect::<String>();
+        let note = match left_out.is_empty() {
+            true => String::new(),
+            false => format!(
+                "No room for {}; a wider terminal or --format csv has it all.\n",
+                left_out.join(", ")
+            ),
+        };
+        format!("{title}{bold}{header}{plain}\n{rule}\n{body}{note}")
+    }
+
+    /// The columns that fit into a width, and the titles of those that don't.
+    fn fitting(&self, width: usize) -> (Vec<usize>, Vec<&'static str>) {
+        let widths: Vec<usize> = (0..self.columns.len())
+            .map(|index| {
+                let cells = self.rows.iter().map(|row| row[index].shown(", ").chars().count());
+                let widest = cells.max().unwrap_or(0);
+                match self.columns[index].room {
+                    Room::Lines(most) => widest.min(most),
+                    Room::Whole | Room::Spare => widest,
+                }
+            })
+            .collect();
+        // A column in which nothing is said would only take room from the others.
+        let mut shown: Vec<usize> =
+            (0..self.columns.len()).filter(|&index| widths[index] > 0).collect();
+        let taken = |shown: &[usize]| -> usize {
+            shown.iter().map(|&i| widths[i].max(self.columns[i].title.chars().count()) + 2).sum()
+        };
+        let mut left_out = Vec::new();
+        while taken(&shown) > width {
+            let spare = shown.iter().rposition(|&i| self.columns[i].room == Room::Spare);
+            let Some(place) = spare else { break };
+            left_out.insert(0, self.columns[shown.remove(place)].title);
+        }
+        (shown, left_out)
+    }
+
+    fn csv(&self) -> String {
+        let mut writer = csv::Writer::from_writer(Vec::new());
+        let rows =
+            std::iter::once(self.columns.iter().map(|column| column.key.to_owned()).collect())
+                .chain(self.rows.iter().map(|row| row.iter().map(|c| c.shown(" ")).collect()));
+        for row in rows {
+            let row: Vec<String> = row;
+            writer.write_record(&row).expect("writing to memory does not fail");
+        }
+        let bytes = writer.into_inner().expect("writing to memory does not fail");
+        String::from_utf8(bytes).expect("made of strings")
+    }
+
+    fn json(&self) -> String {
+        let row = |row: &Vec<Cell>| -> serde_json::Value {
+            let cells = self.columns.iter().zip(row);
+            cells
+                .map(|(column, cell)| (column.key.to_owned(), cell.json()))
+                .collect::<serde_json::Map<_, _>>()
+                .into()
+        };
+        let page = serde_json::json!({
+            "version": 1,
+            "sheet": self.topic,
+            "rows": self.rows.iter().map(row).collect::<Vec<_>>(),
+        });
+        let mut text =
+            serde_json::to_string_pretty(&page).expect("strings and numbers always serialise");
+        text.push('\n');
+        text
+    }
+
+    fn markdown(&self) -> String {
+        let line = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
+        let mut page = format!("## {}\n\n", self.title);
+        page += &line(self.columns.iter().map(|column| column.title.to_owned()).collect());
+        page += &line(vec!["---".to_owned(); self.columns.len()]);
+        for row in &self.rows {
+            page += &line(row.iter().map(|cell| cell.shown(", ").replace('|', "\\|")).collect());
+        }
+        page
+    }
+}

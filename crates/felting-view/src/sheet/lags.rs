@@ -1,0 +1,161 @@
+use felting::behavior::{LagOutcome, MemberState, Reason};
+use felting::fabric::{Lag, LagId, MemberId, Uplink};
+use felting::id::Id as _;
+use felting::value::{Protocol, Unanswered, VlanId, VlanSet};
+use felting::{Fabric, State};
+
+use super::{Cell, Room, Sheet, column};
+
+pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
+    let vlans = vlans(fabric);
+    let rows = fabric.lags().map(|(id, lag)| {
+        let outcome = state.lag(id);
+        let (tagged, untagged) = &vlans[id.index()];
+        let vlans = match untagged {
+            Some(vlan) if tagged.is_empty() => format!("{vlan} untagged"),
+            Some(vlan) => format!("{tagged}; {vlan} untagged"),
+            None => tagged.to_string(),
+        };
+        vec![
+            Cell::text(fabric.device_name(lag.device)),
+            Cell::text(lag.name.as_str()),
+            Cell::number(lag.group_number.map(|group| group.get())),
+            Cell::text(spoken(lag)),
+            Cell::text(standing(lag, outcome)),
+            Cell::text(format!("{} of {}", outcome.in_use, lag.members.len())),
+            far_ends(fabric, state, lag),
+            Cell::text(vlans),
+            Cell::text(why(fabric, state, id, outcome)),
+            Cell::text(
+                outcome.cause.map(|cause| state.causes().get(cause).rule).unwrap_or_default(),
+            ),
+        ]
+    });
+    Sheet {
+        topic: "lags",
+        title: title(fabric, state),
+        columns: vec![
+            column("device", "on", Room::Whole),
+            column("lag", "LAG", Room::Whole),
+            column("group", "group", Room::Whole),
+            column("speaks", "speaks", Room::Spare),
+            column("standing", "it is", Room::Whole),
+            column("in_use", "in use", Room::Whole),
+            column("far_end", "far end", Room::Lines(24)),
+            column("vlans", "VLANs", Room::Spare),
+            column("why", "why not whole", Room::Lines(44)),
+            column("finding", "finding", Room::Whole),
+        ],
+        rows: rows.collect(),
+    }
+}
+
+fn title(fabric: &Fabric, state: &State) -> String {
+    let count = |wanted: &str| {
+        fabric.lags().filter(|(id, lag)| standing(lag, state.lag(*id)) == wanted).count()
+    };
+    let (up, part, down) = (count("up"), count("up in part"), count("down"));
+    let name = fabric.name();
+    match (part, down) {
+        (0, 0) => format!("LAGs of {name}, each from both ends: all {up} ends up"),
+        _ => {
+            format!("LAGs of {name}, each from both ends: {down} down, {part} up in part, {up} up")
+        }
+    }
+}
+
+/// The VLANs of each LAG end: as written on a switch, those of a bond's networks on a host.
+fn vlans(fabric: &Fabric) -> Vec<(VlanSet, Option<VlanId>)> {
+    let of_lag =
+        |(_, lag): (LagId, &Lag)| (lag.tagged.value.clone(), lag.untagged.map(|v| v.value));
+    let mut vlans: Vec<_> = fabric.lags().map(of_lag).collect();
+    for (_, network) in fabric.networks() {
+        let Uplink::Bond(bond) = network.uplink else { continue };
+        let (Some(lag), Some(tags)) = (fabric.bond(bond).lag, &network.tags) else { continue };
+        let known = &mut vlans[lag.index()].0;
+        *known = known.union(&tags.value);
+    }
+    vlans
+}
+
+/// The LAG ends that members in use lead to.
+fn far_ends(fabric: &Fabric, state: &State, lag: &Lag) -> Cell {
+    let mut far: Vec<LagId> = lag
+        .members
+        .iter()
+        .map(|member| state.member(member))
+        .filter(|outcome| outcome.distributing)
+        .filter_map(|outcome| fabric.lag_of(outcome.far?))
+        .collect();
+    far.sort_unstable();
+    far.dedup();
+    match far.is_empty() {
+        true => Cell::Empty,
+        false => Cell::List(far.into_iter().map(|far| fabric.lag_label(far)).collect()),
+    }
+}
+
+fn spoken(lag: &Lag) -> String {
+    match lag.protocol.value {
+        Protocol::Lacp => format!("LACP {}", lag.mode.value),
+        other => other.to_string(),
+    }
+}
+
+fn standing(lag: &Lag, outcome: &LagOutcome) -> &'static str {
+    match outcome.in_use as usize {
+        0 => "down",
+        in_use if in_use < lag.members.len() => "up in part",
+        _ => "up",
+    }
+}
+
+/// What each member that is not in use waits for.
+fn why(fabric: &Fabric, state: &State, id: LagId, outcome: &LagOutcome) -> String {
+    let lag = fabric.lag(id);
+    let mut reasons: Vec<(String, Vec<&str>)> = Vec::new();
+    if outcome.below_minimum {
+        reasons.push((format!("fewer than the {} it needs", lag.min_members.value), Vec::new()));
+    }
+    for member in lag.members.iter() {
+        let Some(reason) = member_reason(fabric, state, member) else { continue };
+        let port = fabric.port_name(fabric.member(member).port.value);
+        match reasons.iter_mut().find(|(known, _)| *known == reason) {
+            Some((_, ports)) => ports.push(port),
+            None => reasons.push((reason, vec![port])),
+        }
+    }
+    let parts = reasons.into_iter().map(|(reason, ports)| match ports.is_empty() {
+        true => reason,
+        false => format!("{}: {reason}", ports.join(", ")),
+    });
+    parts.collect::<Vec<_>>().join("; ")
+}
+
+fn member_reason(fabric: &Fabric, state: &State, member: MemberId) -> Option<String> {
+    let outcome = state.member(member);
+    if outcome.state == MemberState::Selected {
+        return (!outcome.distributing && !state.lag(fabric.member(member).lag).below_minimum)
+            .then(|| "not used by the far end".to_owned());
+    }
+    Some(match outcome.reason {
+        Reason::Negotiated | Reason::NotNegotiated => return None,
+        Reason::NoCable => "no cable".to_owned(),
+        Reason::NoLink => "no link".to_owned(),
+        Reason::TakenBy(other) => format!("the LAG {} has the port", fabric.lag(other).name.value),
+        Reason::Outranked { limit, decider } => {
+            let decider = fabric.device_name(fabric.lag(decider).device);
+            format!("stands by: {limit} are used at most, and {decider} ranks others first")
+        }
+        Reason::OtherPartner(lead) => {
+            format!("left out: the LAG has {} for a partner", fabric.lag_label(lead))
+        }
+        Reason::OwnSystem => "alone: it hears its own system identifier".to_owned(),
+        Reason::Unanswered(Unanswered::Closed) => "closed: nobody answers".to_owned(),
+        Reason::Unanswered(_) if outcome.state == MemberState::Closed => {
+            "closed: nobody answers, and another member is used alone".to_owned()
+        }
+        Reason::Unanswered(_) => "alone: nobody answers".to_owned(),
+        _ => return None,
+    })
+}

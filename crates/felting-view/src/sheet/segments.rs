@@ -1,0 +1,82 @@
+use std::collections::BTreeMap;
+
+use felting::Fabric;
+use felting::fabric::{DeviceId, Segment};
+
+use super::{Cell, Room, Sheet, column};
+
+pub(super) fn sheet(fabric: &Fabric) -> Sheet {
+    let rows = fabric.segments().map(|(_, segment)| {
+        let all =
+            |texts: Vec<String>| if texts.is_empty() { Cell::Empty } else { Cell::List(texts) };
+        vec![
+            Cell::text(segment.name.as_str()),
+            Cell::text(
+                segment.vrf.map(|vrf| fabric.vrf(vrf.value).name.to_string()).unwrap_or_default(),
+            ),
+            Cell::number(segment.vlan.map(|vlan| vlan.get())),
+            Cell::number(segment.vni.map(|vni| vni.get())),
+            all(segment.subnets.iter().map(|subnet| subnet.value.to_string()).collect()),
+            all(segment.gateways.iter().map(|gateway| gateway.value.to_string()).collect()),
+            all(switches(fabric, segment)),
+            all(deviations(fabric, segment)),
+        ]
+    });
+    Sheet {
+        topic: "segments",
+        title: format!("Segments of {}", fabric.name()),
+        columns: vec![
+            column("segment", "segment", Room::Whole),
+            column("vrf", "VRF", Room::Whole),
+            column("vlan", "VLAN", Room::Whole),
+            column("vni", "VNI", Room::Whole),
+            column("subnets", "subnets", Room::Lines(24)),
+            column("gateways", "gateway", Room::Lines(24)),
+            column("switches", "on", Room::Lines(40)),
+            column("differs", "but", Room::Lines(36)),
+        ],
+        rows: rows.collect(),
+    }
+}
+
+/// The switches, the two sides of a pair as one.
+fn switches(fabric: &Fabric, segment: &Segment) -> Vec<String> {
+    let on: Vec<DeviceId> =
+        segment.presences.iter().map(|presence| fabric.presence(presence).switch).collect();
+    let mut names = Vec::new();
+    for (index, &switch) in on.iter().enumerate() {
+        let twin =
+            |others: &[DeviceId]| others.iter().any(|&o| fabric.pair_of(switch, o).is_some());
+        match fabric.device(switch).pair {
+            Some(_) if twin(&on[..index]) => {}
+            Some((pair, _)) if twin(&on) => {
+                names.push(format!("{} (both)", fabric.pair(pair).name.value))
+            }
+            _ => names.push(fabric.device_name(switch).to_owned()),
+        }
+    }
+    names
+}
+
+/// What is different where: "VNI 23301 on kelp-b".
+fn deviations(fabric: &Fabric, segment: &Segment) -> Vec<String> {
+    let mut found: BTreeMap<String, Vec<&str>> = BTreeMap::new();
+    for presence in segment.presences.iter().map(|id| fabric.presence(id)) {
+        let name = fabric.device_name(presence.switch);
+        let mut add = |what: String| found.entry(what).or_default().push(name);
+        let vlan = presence.vlan.map(|vlan| vlan.value);
+        if vlan != segment.vlan.map(|vlan| vlan.value) {
+            add(vlan.map_or("no VLAN".to_owned(), |vlan| format!("VLAN {vlan}")));
+        }
+        let vni = presence.vni.map(|vni| vni.value);
+        if vni != segment.vni.map(|vni| vni.value) {
+            add(vni.map_or("no VNI".to_owned(), |vni| format!("VNI {vni}")));
+        }
+        let vrf = presence.vrf.map(|vrf| vrf.value);
+        if vrf != segment.vrf.map(|vrf| vrf.value) {
+            add(vrf
+                .map_or("no VRF".to_owned(), |vrf| format!("VRF {}", fabric.vrf(vrf).name.value)));
+        }
+    }
+    found.into_iter().map(|(what, on)| format!("{what} on {}", on.join(" and "))).collect()
+}
