@@ -32,12 +32,11 @@ const FILES: &[(&str, &str)] = files![
 const DAY: jiff::civil::Date = jiff::civil::date(2026, 11, 24);
 
 pub(crate) fn run(into: Option<&Path>, screen: &Screen) -> u8 {
-    match into {
-        Some(folder) => write(folder, screen),
-        None => {
-            show(screen);
-            crate::CLEAN
-        }
+    if let Some(folder) = into {
+        write(folder, screen)
+    } else {
+        show(screen);
+        crate::CLEAN
     }
 }
 

@@ -106,7 +106,7 @@ pub fn catalogue() -> String {
     }
     let _ = writeln!(page, "\ninput faults (always exit code 2)");
     for kind in FaultKind::ALL {
-        let first = kind.explain().split_inclusive(". ").next().unwrap_or_default();
+        let first = kind.explain().split_inclusive(". ").next().unwrap_or_default().trim_end();
         let _ = writeln!(page, "  {:width$}  {first}", kind.id());
     }
     page.push_str("\n`felting explain RULE` tells the mechanism, an example and how to mend it.\n");

@@ -62,11 +62,14 @@ pub fn findings(fabric: &Fabric, report: &Report, style: Style) -> String {
         );
     }
     // Of several as bad, the first drawn.
+    // The eye ends at the last line, which on a long page is far from the first.
+    if fabric.faults().len() + report.findings.len() > 3 {
+        let _ = writeln!(page, "\n{sum}");
+    } else if !report.findings.is_empty() {
+        page.push('\n');
+    }
     if let Some(worst) = report.findings.iter().rev().max_by_key(|finding| finding.severity) {
-        let _ = writeln!(page, "\n{sum}");
         let _ = writeln!(page, "`felting explain {}` says more about a rule.", worst.rule.id);
-    } else if !fabric.is_complete() {
-        let _ = writeln!(page, "\n{sum}");
     }
     page
 }
@@ -104,7 +107,8 @@ fn sum(fabric: &Fabric, report: &Report) -> String {
     ];
     let of: Vec<_> =
         of.into_iter().flatten().map(|part| part.replace("switchs", "switches")).collect();
-    format!("{name}: {} ({})", parts.join(", "), of.join(", "))
+    let of = if of.is_empty() { String::new() } else { format!(" ({})", of.join(", ")) };
+    format!("{name}: {}{of}", parts.join(", "))
 }
 
 struct Drawer<'a> {
@@ -156,7 +160,11 @@ impl<'a> Drawer<'a> {
         let mut group = if whole {
             let path = self.fabric.sources().file(fault.at.file).name.clone();
             let group = title.element(Origin::path(path));
-            self.note(group, "found", &fault.expected)
+            self.note(
+                group,
+                "expected",
+                fault.expected.strip_prefix("expected ").unwrap_or_default(),
+            )
         } else {
             title.elements(self.excerpts(&primary, &related))
         };
@@ -195,7 +203,7 @@ impl<'a> Drawer<'a> {
                         last.0 == label.0 && label.1 - last.1 <= NEAR
                     }) =>
                 {
-                    run.push(label)
+                    run.push(label);
                 }
                 _ => runs.push(vec![label]),
             }
@@ -222,7 +230,7 @@ impl<'a> Drawer<'a> {
         let annotations = run.iter().map(|(_, _, label, kind)| {
             let span: Range<usize> =
                 label.span.start as usize - start..label.span.end as usize - start;
-            kind.clone().span(span).label(label.text.as_str())
+            kind.span(span).label(label.text.as_str())
         });
         Snippet::source(&source.text[start..end])
             .line_start(first + 1)

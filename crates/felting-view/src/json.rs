@@ -114,7 +114,7 @@ fn finding_row<'a>(fabric: &'a Fabric, finding: &'a Finding) -> FindingRow<'a> {
         related: finding.related.iter().map(label).collect(),
         on_the_wire: &finding.wire,
         remedy: &finding.remedy,
-        about: finding.about.iter().map(|name| name.as_str()).collect(),
+        about: finding.about.iter().map(AsRef::as_ref).collect(),
     }
 }
 

@@ -96,6 +96,11 @@ pub enum Room {
     Spare,
 }
 
+/// " of saltmarsh", for a title.
+fn of(fabric: &Fabric) -> String {
+    if fabric.name().is_empty() { String::new() } else { format!(" of {}", fabric.name()) }
+}
+
 const fn column(key: &'static str, title: &'static str, room: Room) -> Column {
     Column { key, title, room }
 }
@@ -169,7 +174,7 @@ impl Sheet {
         let mut lines = rendered.lines();
         let header = lines.next().unwrap_or_default();
         let rule = "─".repeat(rendered.lines().map(|line| line.chars().count()).max().unwrap_or(0));
-        let body = lines.map(|line| format!("{line}\n")).collect::<String>();
+        let body = lines.flat_map(|line| [line, "\n"]).collect::<String>();
         let note = match left_out.is_empty() {
             true => String::new(),
             false => format!(

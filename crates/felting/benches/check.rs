@@ -60,7 +60,8 @@ fn site(leaves: usize) -> String {
                 vlan + 12,
                 vlan + 12,
             );
-            let _ = writeln!(runs, "  \"hull-{host:05} nic[1-2] -- leaf-{pair:04}-[a-b] et{port}\",");
+            let _ =
+                writeln!(runs, "  \"hull-{host:05} nic[1-2] -- leaf-{pair:04}-[a-b] et{port}\",");
         }
     }
     let _ = write!(text, "[cabling]\nruns = [\n{runs}]\n");

@@ -11,7 +11,7 @@ use felting::{Fabric, Report};
 /// A day after the acceptance in an example has ended.
 fn check(text: &str) -> (Fabric, Report) {
     let fabric = Fabric::from_text("example.toml", text);
-    let report = fabric.check_on("2026-11-24".parse().unwrap());
+    let report = fabric.check_on(jiff::civil::date(2026, 11, 24));
     (fabric, report)
 }
 

@@ -1,7 +1,7 @@
 use felting::behavior::{Aspect, Entity};
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Sheet, column};
+use super::{Cell, Room, Sheet, column, of};
 
 pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
     let rows = fabric.cables().map(|(id, cable)| {
@@ -35,7 +35,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
     });
     Sheet {
         topic: "cables",
-        title: format!("Cables of {}", fabric.name()),
+        title: format!("Cables{}", of(fabric)),
         columns: vec![
             column("near", "from", Room::Whole),
             column("near_port", "port", Room::Whole),

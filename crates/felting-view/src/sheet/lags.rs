@@ -4,7 +4,7 @@ use felting::id::Id as _;
 use felting::value::{Protocol, Unanswered, VlanId, VlanSet};
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Sheet, column};
+use super::{Cell, Room, Sheet, column, of};
 
 pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
     let vlans = vlans(fabric);
@@ -55,11 +55,11 @@ fn title(fabric: &Fabric, state: &State) -> String {
         fabric.lags().filter(|(id, lag)| standing(lag, state.lag(*id)) == wanted).count()
     };
     let (up, part, down) = (count("up"), count("up in part"), count("down"));
-    let name = fabric.name();
+    let of = of(fabric);
     match (part, down) {
-        (0, 0) => format!("LAGs of {name}, each from both ends: all {up} ends up"),
+        (0, 0) => format!("LAGs{of}, each from both ends: all {up} ends up"),
         _ => {
-            format!("LAGs of {name}, each from both ends: {down} down, {part} up in part, {up} up")
+            format!("LAGs{of}, each from both ends: {down} down, {part} up in part, {up} up")
         }
     }
 }
@@ -139,7 +139,6 @@ fn member_reason(fabric: &Fabric, state: &State, member: MemberId) -> Option<Str
             .then(|| "not used by the far end".to_owned());
     }
     Some(match outcome.reason {
-        Reason::Negotiated | Reason::NotNegotiated => return None,
         Reason::NoCable => "no cable".to_owned(),
         Reason::NoLink => "no link".to_owned(),
         Reason::TakenBy(other) => format!("the LAG {} has the port", fabric.lag(other).name.value),

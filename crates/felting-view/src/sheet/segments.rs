@@ -3,7 +3,7 @@ use std::collections::BTreeMap;
 use felting::Fabric;
 use felting::fabric::{DeviceId, Segment};
 
-use super::{Cell, Room, Sheet, column};
+use super::{Cell, Room, Sheet, column, of};
 
 pub(super) fn sheet(fabric: &Fabric) -> Sheet {
     let rows = fabric.segments().map(|(_, segment)| {
@@ -24,7 +24,7 @@ pub(super) fn sheet(fabric: &Fabric) -> Sheet {
     });
     Sheet {
         topic: "segments",
-        title: format!("Segments of {}", fabric.name()),
+        title: format!("Segments{}", of(fabric)),
         columns: vec![
             column("segment", "segment", Room::Whole),
             column("vrf", "VRF", Room::Whole),
@@ -50,7 +50,7 @@ fn switches(fabric: &Fabric, segment: &Segment) -> Vec<String> {
         match fabric.device(switch).pair {
             Some(_) if twin(&on[..index]) => {}
             Some((pair, _)) if twin(&on) => {
-                names.push(format!("{} (both)", fabric.pair(pair).name.value))
+                names.push(format!("{} (both)", fabric.pair(pair).name.value));
             }
             _ => names.push(fabric.device_name(switch).to_owned()),
         }

@@ -334,7 +334,7 @@ impl Selection<'_> {
                 _ => *lead.insert(*candidate),
             };
             if (first.partner, first.key) == (candidate.partner, candidate.key) {
-                let cause = self.domain_clash(candidate.member).or(self.partners.cause[end]);
+                let cause = self.partners.cause[end];
                 self.settle(candidate.member, MemberState::Selected, Reason::Negotiated, cause);
             } else {
                 let lag = self.far_lag(first.member).expect("a candidate has a far LAG");
@@ -415,6 +415,11 @@ impl Selection<'_> {
             let negotiated = outcome.reason == Reason::Negotiated;
             let distributing = outcome.state == MemberState::Selected && (far_too || !negotiated);
             self.members[id].distributing = distributing;
+            if outcome.state == MemberState::Selected && !distributing {
+                // What keeps the far end from using the link is what keeps this one from it.
+                let theirs = far.and_then(|far| self.members[far].cause);
+                self.members[id].cause = outcome.cause.or(theirs);
+            }
             in_use[self.fabric.member(id).lag] += u32::from(distributing);
         }
         let short = |lag: LagId, in_use: &IdVec<LagId, u32>| {

@@ -51,9 +51,10 @@ impl<'a> Names<'a> {
         let mut found = Vec::new();
         for text in on {
             if let Some(&id) = self.by_name.get(&text.value) {
-                match self.devices[id].kind == kind {
-                    true => found.push(id),
-                    false => self.unknown(&text.value, text, Some(kind), faults),
+                if self.devices[id].kind == kind {
+                    found.push(id)
+                } else {
+                    self.unknown(&text.value, text, Some(kind), faults)
                 }
                 continue;
             }

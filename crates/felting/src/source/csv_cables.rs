@@ -21,7 +21,7 @@ pub(crate) fn read(cx: &mut Cx<'_>, layer: usize) -> Vec<Run> {
     loop {
         match reader.read_record(&mut record) {
             Ok(true) => {
-                let at = record.position().map_or(0, |position| position.byte());
+                let at = record.position().map_or(0, csv::Position::byte);
                 rows.push(cells(cx, usize::try_from(at).unwrap_or(usize::MAX)));
             }
             Ok(false) => break,

@@ -137,7 +137,7 @@ impl FaultKind {
             ),
             Self::BadRange => (
                 "input-bad-range",
-                "Ranges are written et[1-48], hull-[01-06], kelp-[a-b] or [1,3,5-7]; names are letters, digits and - _ . / :",
+                "Ranges are written et[1-48], hull-[01-06], kelp-[a-b] or [1,3,5-7]; names are made of letters, digits and -_./:",
             ),
             Self::RangeTooLarge => (
                 "input-range-too-large",

@@ -115,10 +115,9 @@ macro_rules! keys {
                 self
             }
 
-            /// Adds a deviation, which says by `on` (for a side of a pair, by `switch`) where it holds.
+            /// Adds a deviation, which says by `on` where it holds.
             pub fn differs(mut self, deviation: Self) -> Self {
-                let key = if $table == "pair" { "side" } else { "differs" };
-                let list = self.0.entry(key).or_insert_with(|| toml::Value::Array(Vec::new()));
+                let list = self.0.entry("differs").or_insert_with(|| toml::Value::Array(Vec::new()));
                 if let toml::Value::Array(list) = list {
                     list.push(deviation.into());
                 }
@@ -159,8 +158,11 @@ pub(crate) struct Statement<K> {
 /// The layers of keys that hold for one thing, the most specific first.
 #[derive(Debug)]
 pub(crate) struct Layers<'a, K> {
-    stack: SmallVec<[(&'a K, &'a [At<SmolStr>]); 2]>,
+    stack: SmallVec<[Layer<'a, K>; 2]>,
 }
+
+/// One layer: its keys, and the names of those that it takes out of the layers below.
+type Layer<'a, K> = (&'a K, &'a [At<SmolStr>]);
 
 impl<K> Clone for Layers<'_, K> {
     fn clone(&self) -> Self {

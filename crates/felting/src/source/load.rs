@@ -132,7 +132,7 @@ impl Loader<'_> {
             }
             Err(error) => {
                 let byte = error.utf8_error().valid_up_to();
-                let line = error.as_bytes()[..byte].iter().filter(|&&b| b == b'\n').count() + 1;
+                let line = error.as_bytes()[..byte].split(|&b| b == b'\n').count();
                 failed(
                     FaultKind::NotUtf8,
                     format!(
@@ -181,6 +181,10 @@ impl Loader<'_> {
                 "expected at least one statement",
                 "write a [fabric] table, or take the file out",
             );
+        }
+        // Below a broken header the keys of a table seem to be the file's own.
+        if errors.is_empty() {
+            only_keys(&mut cx, root.get_ref(), "a fabric file", TABLES);
         }
         let includes = statements(&mut cx, root.get_ref(), self.layer, self.document);
         self.stack.push(path.to_owned());
@@ -279,7 +283,6 @@ fn statements(
             _ => {}
         }
     }
-    only_keys(cx, root, "a fabric file", TABLES);
     includes
 }
 
@@ -387,14 +390,17 @@ fn severities_table(cx: &mut Cx<'_>, node: &Node<'_>, document: &mut Document) {
         };
         let severity = match text {
             "off" => None,
-            _ => match Severity::ALL.iter().find(|severity| severity.word() == text) {
-                Some(severity) => Some(*severity),
-                None => {
+            _ => {
+                if let Some(severity) =
+                    Severity::ALL.iter().find(|severity| severity.word() == text)
+                {
+                    Some(*severity)
+                } else {
                     let place = cx.place(node);
                     cx.bad_value(rule, place, text, "\"error\", \"warning\", \"hint\" or \"off\"");
                     continue;
                 }
-            },
+            }
         };
         if crate::rules::find(rule).is_none() {
             let remedy = match nearest(rule, crate::rules::all().map(|rule| rule.id)) {

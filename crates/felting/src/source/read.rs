@@ -80,11 +80,16 @@ impl Cx<'_> {
         );
     }
 
+    /// A value that cannot be; a text stands in quotes, as it was written.
     pub(crate) fn bad_value(&mut self, key: &str, at: Span, found: &str, expected: &str) {
+        let found = match found.parse::<i64>() {
+            Ok(number) => number.to_string(),
+            Err(_) => shorten(found),
+        };
         self.faults.add(
             FaultKind::BadValue,
             at,
-            format!("`{key}` cannot be {}", shorten(found)),
+            format!("`{key}` cannot be {found}"),
             format!("expected {expected}"),
             "correct the value, or take the key out if it is not meant",
         );

@@ -258,6 +258,23 @@ keys! {
     }
 }
 
+impl Pair {
+    /// Which switch a side is; only for a statement that goes into [`side`](Self::side).
+    pub fn switch(mut self, name: impl Into<toml::Value>) -> Self {
+        self.0.insert("switch".to_owned(), name.into());
+        self
+    }
+
+    /// Adds a side, which names its `switch` and may have every key of the pair again.
+    pub fn side(mut self, side: Self) -> Self {
+        let list = self.0.entry("side").or_insert_with(|| toml::Value::Array(Vec::new()));
+        if let toml::Value::Array(list) = list {
+            list.push(side.into());
+        }
+        self
+    }
+}
+
 /// One end of a cable run: device and port, each with its ranges.
 #[derive(Debug)]
 pub(crate) struct RunEnd {

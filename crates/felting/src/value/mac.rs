@@ -66,8 +66,11 @@ impl FromStr for MacAddr {
 
 impl fmt::Display for MacAddr {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let [a, b, c, d, e, g] = self.0;
-        write!(f, "{a:02x}:{b:02x}:{c:02x}:{d:02x}:{e:02x}:{g:02x}")
+        for (index, byte) in self.0.iter().enumerate() {
+            let colon = if index == 0 { "" } else { ":" };
+            write!(f, "{colon}{byte:02x}")?;
+        }
+        Ok(())
     }
 }
 

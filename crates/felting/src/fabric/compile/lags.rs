@@ -227,33 +227,30 @@ impl Made<'_> {
             Some(At::new(port, nic.span))
         });
         let nics: Vec<_> = nics.collect();
-        let lag = match protocol {
-            Some(protocol) => {
-                let members = self.add_members(host, &written, DEFAULT_PRIORITY);
-                let span = name.span;
-                let default = Unanswered::Individual;
-                Some(self.fabric.lags.push(Lag {
-                    device: host,
-                    name: name.clone(),
-                    protocol,
-                    mode: keys.mode.unwrap_or(At::new(Activity::Active, span)),
-                    timeout: keys.timeout.unwrap_or(At::new(Timeout::Long, span)),
-                    unanswered: keys.unanswered.unwrap_or(At::new(default, span)),
-                    group_number: None,
-                    group: None,
-                    tagged: At::new(VlanSet::default(), span),
-                    untagged: None,
-                    mtu: keys.mtu,
-                    min_members: keys.min_members.unwrap_or(At::new(1, span)),
-                    members,
-                }))
+        let lag = if let Some(protocol) = protocol {
+            let members = self.add_members(host, &written, DEFAULT_PRIORITY);
+            let span = name.span;
+            let default = Unanswered::Individual;
+            Some(self.fabric.lags.push(Lag {
+                device: host,
+                name: name.clone(),
+                protocol,
+                mode: keys.mode.unwrap_or(At::new(Activity::Active, span)),
+                timeout: keys.timeout.unwrap_or(At::new(Timeout::Long, span)),
+                unanswered: keys.unanswered.unwrap_or(At::new(default, span)),
+                group_number: None,
+                group: None,
+                tagged: At::new(VlanSet::default(), span),
+                untagged: None,
+                mtu: keys.mtu,
+                min_members: keys.min_members.unwrap_or(At::new(1, span)),
+                members,
+            }))
+        } else {
+            for nic in &written {
+                self.port(host, nic);
             }
-            None => {
-                for nic in &written {
-                    self.port(host, nic);
-                }
-                None
-            }
+            None
         };
         self.fabric.bonds.push(Bond { host, name: name.clone(), nics, lag, hash: keys.hash });
     }

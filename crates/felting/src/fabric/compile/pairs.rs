@@ -234,7 +234,7 @@ pub(super) fn groups(fabric: &mut Fabric, faults: &mut Faults, any_pair_written:
         let device = fabric.lags[lag].device;
         let Some((pair, side)) = fabric.devices[device].pair else {
             // A pair that could not be compiled has been reported; its groups are not at fault.
-            if !any_pair_written || fabric.pairs.len() > 0 {
+            if !any_pair_written || !fabric.pairs.is_empty() {
                 let device = fabric.device_name(device);
                 faults.add(
                     FaultKind::PairSides,

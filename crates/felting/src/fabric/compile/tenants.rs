@@ -84,7 +84,7 @@ impl Made<'_> {
         &mut self,
         statements: &'s [Statement<K>],
         name: fn(&K) -> &Option<At<SmolStr>>,
-    ) -> Vec<(super::Thing<'s, SmolStr, K>, Vec<&'s Statement<K>>)> {
+    ) -> Vec<Spoken<'s, K>> {
         let mut things: Things<'s, SmolStr, K> = Things::new();
         let mut spoken: Vec<Vec<&Statement<K>>> = Vec::new();
         for statement in statements {
@@ -119,6 +119,9 @@ impl Made<'_> {
         found.map(|&id| At::new(id, name.span))
     }
 }
+
+/// A thing, and the statements that speak of it.
+type Spoken<'s, K> = (super::Thing<'s, SmolStr, K>, Vec<&'s Statement<K>>);
 
 /// What holds on one switch: each statement with its deviation there, overlays above.
 fn layers_at<'s, K: Keys>(

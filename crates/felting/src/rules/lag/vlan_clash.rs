@@ -58,9 +58,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let (name_a, name_b) = (half_name(fabric, one), half_name(fabric, other));
-        let side = |name: &str, missing: &VlanSet| match missing.is_empty() {
-            true => None,
-            false => Some(format!("{name} lacks VLAN {missing}")),
+        let side = |name: &str, missing: &VlanSet| {
+            if missing.is_empty() { None } else { Some(format!("{name} lacks VLAN {missing}")) }
         };
         let sides: Vec<_> =
             [side(&name_b, &missing_b), side(&name_a, &missing_a)].into_iter().flatten().collect();

@@ -62,9 +62,12 @@ fn difference(aspect: Aspect) -> Option<Difference> {
     Some(match aspect {
         Aspect::Vlans => Difference {
             message: "carry different VLANs",
-            says: |_, lag| match lag.tagged.is_empty() {
-                true => "carries no tagged VLAN".to_owned(),
-                false => format!("carries {}", lag.tagged.value),
+            says: |_, lag| {
+                if lag.tagged.is_empty() {
+                    "carries no tagged VLAN".to_owned()
+                } else {
+                    format!("carries {}", lag.tagged.value)
+                }
             },
             place: |lag| Some(lag.tagged.span),
         },
@@ -119,9 +122,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let [Some(a), Some(b)] = group.halves else { continue };
         let Some(difference) = difference(cause.aspect) else { continue };
         // The half that lacks VLANs is the one to look at; otherwise the later side.
-        let (a, b) = match fabric.lag(a).tagged.without(&fabric.lag(b).tagged).is_empty() {
-            true if cause.aspect == Aspect::Vlans => (b, a),
-            _ => (a, b),
+        let (a, b) = if fabric.lag(a).tagged.without(&fabric.lag(b).tagged).is_empty()
+            && cause.aspect == Aspect::Vlans
+        {
+            (b, a)
+        } else {
+            (a, b)
         };
         let place = |lag: LagId| {
             let lag = fabric.lag(lag);
@@ -162,17 +168,19 @@ fn consequence(cx: &Context<'_>, aspect: Aspect, a: LagId, b: LagId) -> (String,
         Aspect::Vlans => {
             let (to_b, to_a) =
                 (lag_a.tagged.without(&lag_b.tagged), lag_b.tagged.without(&lag_a.tagged));
-            let lost = |vlans: &crate::value::VlanSet, at: &str| match vlans.is_empty() {
-                true => None,
-                false => {
+            let lost = |vlans: &crate::value::VlanSet, at: &str| {
+                if vlans.is_empty() {
+                    None
+                } else {
                     Some(format!("frames of VLAN {vlans} that {far} hashes to {at} are dropped"))
                 }
             };
             let lost: Vec<_> =
                 [lost(&to_b, other), lost(&to_a, one)].into_iter().flatten().collect();
-            let remedy = match to_a.is_empty() {
-                true => format!("carry {} on {other} too", lag_a.tagged.value),
-                false => format!("carry {} on both", lag_a.tagged.union(&lag_b.tagged)),
+            let remedy = if to_a.is_empty() {
+                format!("carry {} on {other} too", lag_a.tagged.value)
+            } else {
+                format!("carry {} on both", lag_a.tagged.union(&lag_b.tagged))
             };
             (lost.join("; "), remedy)
         }

@@ -67,9 +67,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Some(&(switch, link)) = sides.last() else { continue };
         let names: Vec<_> = sides.iter().map(|&(switch, _)| fabric.device_name(switch)).collect();
         let link = fabric.lag(link.value);
-        let carried = match link.tagged.is_empty() {
-            true => "no tagged VLAN".to_owned(),
-            false => link.tagged.to_string(),
+        let carried = if link.tagged.is_empty() {
+            "no tagged VLAN".to_owned()
+        } else {
+            link.tagged.to_string()
         };
         let mut draft = out.report(
             link.tagged.span,

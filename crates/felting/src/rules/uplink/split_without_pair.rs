@@ -52,12 +52,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             [a, b, ..] => fabric.pair_of(fabric.port(a).device, fabric.port(b).device).is_some(),
             _ => false,
         };
-        let (why, remedy) = match paired {
-            true => ("whose LAGs share no group", "give the two LAGs one group number"),
-            false => (
+        let (why, remedy) = if paired {
+            ("whose LAGs share no group", "give the two LAGs one group number")
+        } else {
+            (
                 "which are no pair",
                 "make the switches a pair and give the two LAGs one group, or use one switch",
-            ),
+            )
         };
         let mut draft = out
             .report(

@@ -111,34 +111,31 @@ fn carriers<'a>(cx: &Context<'a>, uplink: Uplink) -> BTreeMap<Carrier, Carried<'
         if fabric.device(fabric.port(port).device).kind == DeviceKind::Host {
             continue;
         }
-        match fabric.lag_of(port) {
-            Some(id) => {
-                carriers.entry(Carrier::Lag(id)).or_insert_with(|| {
-                    let lag = fabric.lag(id);
-                    Carried {
-                        tagged: Some(&lag.tagged.value),
-                        untagged: lag.untagged.map(|vlan| vlan.value),
-                        place: lag.tagged.span,
-                        name: fabric.lag_label(id),
-                    }
-                });
-            }
-            None => {
-                let settings = fabric.settings_of(port);
-                let plugged =
-                    || crate::rules::lag::plug(fabric, port).unwrap_or(fabric.port(port).span);
-                carriers.insert(
-                    Carrier::Port(port),
-                    Carried {
-                        tagged: settings.map(|settings| &settings.tagged.value),
-                        untagged: settings
-                            .and_then(|settings| settings.untagged)
-                            .map(|vlan| vlan.value),
-                        place: settings.map_or_else(plugged, |settings| settings.tagged.span),
-                        name: fabric.port_label(port),
-                    },
-                );
-            }
+        if let Some(id) = fabric.lag_of(port) {
+            carriers.entry(Carrier::Lag(id)).or_insert_with(|| {
+                let lag = fabric.lag(id);
+                Carried {
+                    tagged: Some(&lag.tagged.value),
+                    untagged: lag.untagged.map(|vlan| vlan.value),
+                    place: lag.tagged.span,
+                    name: fabric.lag_label(id),
+                }
+            });
+        } else {
+            let settings = fabric.settings_of(port);
+            let plugged =
+                || crate::rules::lag::plug(fabric, port).unwrap_or(fabric.port(port).span);
+            carriers.insert(
+                Carrier::Port(port),
+                Carried {
+                    tagged: settings.map(|settings| &settings.tagged.value),
+                    untagged: settings
+                        .and_then(|settings| settings.untagged)
+                        .map(|vlan| vlan.value),
+                    place: settings.map_or_else(plugged, |settings| settings.tagged.span),
+                    name: fabric.port_label(port),
+                },
+            );
         }
     }
     carriers

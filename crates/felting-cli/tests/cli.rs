@@ -1,0 +1,141 @@
+//! The real binary, driven as a user would.
+
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use insta_cmd::{assert_cmd_snapshot, get_cargo_bin};
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+/// The command in the root of the repository, on a day that doesn't pass.
+fn felting(arguments: &[&str]) -> Command {
+    let mut command = Command::new(get_cargo_bin("felting"));
+    command.args(arguments).current_dir(root()).env_remove("NO_COLOR").env("COLUMNS", "100");
+    command
+}
+
+fn run(arguments: &[&str]) -> (i32, String, String) {
+    let output = felting(arguments).output().unwrap();
+    let text = |bytes| String::from_utf8(bytes).unwrap();
+    (output.status.code().unwrap(), text(output.stdout), text(output.stderr))
+}
+
+const STORMY: &str = "demo/saltmarsh-stormy/fabric.toml";
+const CLEAN: &str = "demo/saltmarsh/fabric.toml";
+
+#[test]
+fn exit_codes() {
+    let hint = "demo/saltmarsh/hosts/others.toml";
+    for (arguments, code) in [
+        (&["check", CLEAN][..], 0),
+        (&["check", STORMY], 1),
+        (&["check", STORMY, "--json"], 1),
+        (&["check", "no-such.toml"], 2),
+        (&["check", "demo"], 2),
+        (&["check", hint], 2),
+        (&["sheet", "lags", STORMY], 0),
+        (&["sheet", "lags", "no-such.toml"], 2),
+        (&["sheet", "tides", CLEAN], 2),
+        (&["explain"], 0),
+        (&["explain", "lag-one-sided"], 0),
+        (&["explain", "lag-two-sided"], 2),
+        (&["nonsense"], 2),
+        (&["schema"], 0),
+        (&["completions", "bash"], 0),
+        (&["demo"], 0),
+    ] {
+        assert_eq!(run(arguments).0, code, "{arguments:?}");
+    }
+}
+
+#[test]
+fn the_denied_level_decides_between_0_and_1() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("fabric.toml");
+    std::fs::write(&file, felting::rules::find("uplink-single-nic").unwrap().broken).unwrap();
+    let file = file.to_str().unwrap();
+    assert_eq!(run(&["check", file]).0, 0, "a hint is below a warning");
+    assert_eq!(run(&["check", file, "--deny", "hint"]).0, 1);
+    assert_eq!(run(&["check", STORMY, "--deny", "error"]).0, 1);
+}
+
+#[test]
+fn the_default_file_is_the_one_in_this_folder() {
+    let output = felting(&["check"]).current_dir(root().join("demo/saltmarsh")).output().unwrap();
+    assert!(output.status.success());
+    assert!(String::from_utf8(output.stdout).unwrap().starts_with("saltmarsh: nothing found"));
+}
+
+#[test]
+fn an_overlay_answers_what_if() {
+    let folder = tempfile::tempdir().unwrap();
+    let over = folder.path().join("mend.toml");
+    std::fs::write(&over, "[[segment]]\nname = \"harbour-out\"\nvni = 23390\n").unwrap();
+    let (code, out, _) = run(&["check", STORMY, "--with", over.to_str().unwrap()]);
+    assert_eq!(code, 1);
+    assert!(!out.contains("segment-vni-reused") && out.contains("segment-vni-clash"));
+}
+
+#[test]
+fn acceptances_are_judged_as_of_a_day() {
+    assert!(!run(&["check", STORMY, "--day", "2026-06-30"]).1.contains("accept-expired"));
+    assert!(run(&["check", STORMY, "--day", "2026-07-01"]).1.contains("accept-expired"));
+    assert_eq!(run(&["check", STORMY, "--day", "soon"]).0, 2);
+}
+
+#[test]
+fn colour_is_only_where_it_is_wanted() {
+    let coloured = |arguments: &[&str], no_color: &str| {
+        let output = felting(arguments).env("NO_COLOR", no_color).output().unwrap();
+        output.stdout.contains(&0x1b)
+    };
+    assert!(!coloured(&["check", STORMY], ""), "standard output is no terminal here");
+    assert!(coloured(&["check", STORMY, "--colour", "always"], ""));
+    assert!(!coloured(&["check", STORMY, "--colour", "never"], ""));
+    assert!(!coloured(&["check", STORMY], "1"));
+}
+
+#[test]
+fn the_demo_is_written_whole_and_never_over_something() {
+    let folder = tempfile::tempdir().unwrap();
+    let into = folder.path().join("try");
+    let (code, out, _) = run(&["demo", "--into", into.to_str().unwrap()]);
+    assert_eq!((code, out.lines().count()), (0, 1));
+    for (name, code) in [("saltmarsh", 0), ("saltmarsh-stormy", 1)] {
+        let file = into.join(name).join("fabric.toml");
+        assert_eq!(run(&["check", file.to_str().unwrap()]).0, code, "{name}");
+    }
+    let (code, _, error) = run(&["demo", "--into", into.to_str().unwrap()]);
+    assert_eq!(code, 2);
+    assert!(error.contains("exists already"), "{error}");
+    let left: Vec<_> = std::fs::read_dir(folder.path()).unwrap().collect();
+    assert_eq!(left.len(), 1, "nothing half-written stays behind");
+}
+
+#[test]
+fn every_demo_file_is_in_the_binary() {
+    let folder = tempfile::tempdir().unwrap();
+    let into = folder.path().join("try");
+    run(&["demo", "--into", into.to_str().unwrap()]);
+    use felting::source::{Disk, Files as _};
+    let (mut shipped, mut written) =
+        (Disk::new(root().join("demo")).list("").unwrap(), Disk::new(&into).list("").unwrap());
+    shipped.sort();
+    written.sort();
+    assert_eq!(shipped, written);
+}
+
+#[test]
+fn what_a_user_sees_first() {
+    assert_cmd_snapshot!("help", felting(&["--help"]));
+    assert_cmd_snapshot!("check-help", felting(&["check", "--help"]));
+    assert_cmd_snapshot!("no-file", felting(&["check", "no-such.toml"]));
+    assert_cmd_snapshot!("no-rule", felting(&["explain", "lag-vlan-clsh"]));
+    let demo = run(&["demo"]).1;
+    let frame: Vec<_> = demo.lines().filter(|line| !line.starts_with([' ', '-', '.'])).collect();
+    assert_eq!(frame[0], "The fabric as it should be: demo/saltmarsh/fabric.toml");
+    assert!(demo.contains("\nThe same after a storm: "));
+    assert!(demo.trim_end().lines().last().unwrap().contains("felting explain"));
+}

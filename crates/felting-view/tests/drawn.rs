@@ -1,0 +1,127 @@
+//! Everything as people see it: each rule's example, input faults, sheets, explanations.
+
+use std::path::Path;
+
+use felting::source::{Disk, Files as _, Memory};
+use felting::{Condition, Fabric, Report, State, rules};
+use felting_view::sheet::{Format, Sheet, Topic};
+use felting_view::{Style, findings, findings_json};
+
+/// The day as of which acceptances are judged here.
+fn check(fabric: &Fabric) -> Report {
+    fabric.check_on(jiff::civil::date(2026, 11, 24))
+}
+
+/// A demo fabric, with paths as from the root of the repository.
+fn demo(name: &str) -> Fabric {
+    let disk = Disk::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo"));
+    let mut files = Memory::default();
+    for path in disk.list("").unwrap() {
+        files.insert(format!("demo/{path}"), disk.read(&path).unwrap());
+    }
+    Fabric::from_files(&files, &format!("demo/{name}/fabric.toml"))
+}
+
+#[test]
+fn each_rule_on_its_broken_example() {
+    for rule in rules::all() {
+        let fabric = Fabric::from_text("broken.toml", rule.broken.trim_start());
+        insta::assert_snapshot!(rule.id, findings(&fabric, &check(&fabric), Style::PLAIN));
+    }
+}
+
+#[test]
+fn the_demo_fabrics() {
+    let clean = demo("saltmarsh");
+    assert!(clean.is_complete());
+    let report = check(&clean);
+    assert!(report.findings.is_empty(), "the clean fabric is silent: {:#?}", report.findings);
+    assert!(report.accepted.iter().all(|accepted| !accepted.reason.is_empty()));
+    insta::assert_snapshot!("saltmarsh", findings(&clean, &report, Style::PLAIN));
+
+    let stormy = demo("saltmarsh-stormy");
+    assert!(stormy.is_complete());
+    let report = check(&stormy);
+    for rule in rules::all() {
+        let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
+        let found =
+            report.findings.iter().chain(accepted).any(|finding| finding.rule.id == rule.id);
+        assert!(found, "the stormy fabric has no {}", rule.id);
+    }
+    insta::assert_snapshot!("stormy", findings(&stormy, &report, Style::PLAIN));
+}
+
+#[test]
+fn findings_for_programs() {
+    let text = "[fabric]\nname = \"shore\"\n[[switch]]\nname = 1\n[[host]]\nname = \"gauge-1\"\nnics = \"nic1 1G\"\n\
+        [[host]]\nname = \"gauge-2\"\nnics = \"nic1 1G\"\n[cabling]\nruns = \"gauge-1 nic1 -- gauge-2 nic1\"\n\
+        [[accept]]\nrule = \"uplink-single-nic\"\non = \"gauge-2\"\nreason = \"old\"\nuntil = 2027-01-31\n";
+    let fabric = Fabric::from_text("shore.toml", text);
+    insta::assert_snapshot!(findings_json(&fabric, &check(&fabric)));
+}
+
+#[test]
+fn input_faults_and_findings_together() {
+    let text =
+        format!("{}\n[[swich]]\nname = \"x\"\n", rules::find("lag-mode-deadlock").unwrap().broken);
+    let fabric = Fabric::from_text("shore.toml", text.trim_start());
+    insta::assert_snapshot!("incomplete", findings(&fabric, &check(&fabric), Style::PLAIN));
+    let gone = Fabric::from_path("no/such/fabric.toml");
+    insta::assert_snapshot!("gone", findings(&gone, &check(&gone), Style::PLAIN));
+}
+
+#[test]
+fn sheets_of_the_demo_fabrics() {
+    let wide = Style { colour: false, width: 200 };
+    for name in ["saltmarsh", "saltmarsh-stormy"] {
+        let fabric = demo(name);
+        let state = State::of(&fabric, &Condition::default());
+        for (topic, word, _) in Topic::ALL {
+            let sheet = Sheet::of(*topic, &fabric, &state).render(Format::Table, wide);
+            insta::assert_snapshot!(format!("{name}-{word}"), sheet);
+        }
+    }
+}
+
+#[test]
+fn a_sheet_in_every_form() {
+    let fabric = Fabric::from_text(
+        "shore.toml",
+        "[[switch]]\nname = \"kelp-[a-b]\"\n[[segment]]\nname = \"web\"\nvlan = 310\nvni = 23310\non = \"kelp-*\"\n\
+         subnet = [\"10.80.31.0/24\", \"2001:db8:80::/64\"]\ndiffers = [{ on = \"kelp-b\", vlan = 311 }]\n",
+    );
+    let sheet = Sheet::of(Topic::Segments, &fabric, &State::of(&fabric, &Condition::default()));
+    let mut page = String::new();
+    for format in [Format::Table, Format::Csv, Format::Json, Format::Markdown] {
+        page += &format!(
+            "-- {format:?}\n{}\n",
+            sheet.render(format, Style { colour: false, width: 60 })
+        );
+    }
+    insta::assert_snapshot!(page);
+}
+
+#[test]
+fn explanations() {
+    insta::assert_snapshot!(felting_view::catalogue());
+    let rule = felting_view::explain("uplink-bond-without-lag").unwrap();
+    insta::assert_snapshot!("rule", rule);
+    let fault = felting_view::explain("input-unequal-run").unwrap();
+    insta::assert_snapshot!("fault", fault);
+    assert!(felting_view::explain("lag-vlan-clsh").unwrap_err().contains("lag-vlan-clash"));
+    assert!(felting_view::explain("pair").unwrap_err().contains("pair-group-settings"));
+}
+
+#[test]
+fn the_page_of_rules_is_the_catalogue() {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rules.md");
+    let wanted = format!(
+        "# Rules\n\nGenerated from the catalogue; `felting explain RULE` tells each one's mechanism.\n\n{}",
+        felting_view::catalogue_page()
+    );
+    if std::env::var_os("UPDATE_DOCS").is_some() {
+        std::fs::write(&path, &wanted).unwrap();
+    }
+    let shipped = std::fs::read_to_string(&path).unwrap();
+    assert_eq!(shipped, wanted, "the rules have changed: UPDATE_DOCS=1 writes the page anew");
+}

@@ -1,0 +1,18 @@
+//! Checks a fabric file and prints a line a finding.
+//!
+//! `cargo run -p felting --example check_file demo/saltmarsh-stormy/fabric.toml`
+
+use felting::Fabric;
+
+fn main() {
+    let path =
+        std::env::args().nth(1).unwrap_or_else(|| "demo/saltmarsh-stormy/fabric.toml".into());
+    let fabric = Fabric::from_path(path);
+    for fault in fabric.faults() {
+        println!("{}: {}", fabric.sources().location(fault.at), fault.message);
+    }
+    for finding in fabric.check().findings {
+        let place = fabric.sources().location(finding.primary.span);
+        println!("{place}: {}[{}]: {}", finding.severity, finding.rule.id, finding.message);
+    }
+}

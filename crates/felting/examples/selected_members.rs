@@ -1,0 +1,38 @@
+//! Builds a fabric in code and asks which members of a LAG are selected, and why not the others.
+//!
+//! `cargo run -p felting --example selected_members`
+
+use felting::behavior::MemberState;
+use felting::build::{Builder, Hardware, Lag, Member, Switch};
+use felting::{Condition, State};
+
+fn main() {
+    // reed-a can use two members at once; kelp-a, with the better system priority, decides which.
+    let fabric = Builder::new("shore")
+        .hardware(Hardware::new().name("small").ports("et[1-4] 25G").members_in_use(2))
+        .switch(Switch::new().name("kelp-a").number(1).ports("et[1-4] 25G").system_priority(100))
+        .switch(Switch::new().name("reed-a").number(2).hardware("small"))
+        .lag(
+            Lag::new()
+                .on("kelp-a")
+                .name("to-reed")
+                .ports("et[1-4]")
+                .members(vec![Member::new().ports("et4").port_priority(1)]),
+        )
+        .lag(Lag::new().on("reed-a").name("to-kelp").ports("et[1-4]"))
+        .cables("kelp-a et[1-4] -- reed-a et[1-4]")
+        .fabric();
+    assert!(fabric.is_complete(), "{:#?}", fabric.faults());
+
+    let state = State::of(&fabric, &Condition::default());
+    for (id, lag) in fabric.lags() {
+        println!("{}: {} in use", fabric.lag_label(id), state.lag(id).in_use);
+        for member in lag.members.iter() {
+            let outcome = state.member(member);
+            let port = fabric.port_name(fabric.member(member).port.value);
+            let mark =
+                if outcome.state == MemberState::Selected { "selected" } else { "not selected" };
+            println!("  {port}: {mark}, {:?}", outcome.reason);
+        }
+    }
+}

@@ -1,0 +1,239 @@
+//! Input faults: what is said, where, and that one fault hides no other.
+
+use std::fmt::Write as _;
+
+use felting::source::{Files as _, Memory};
+use felting::{Fabric, build};
+use proptest::prelude::*;
+
+/// Every fault as a line: place, id, message; what was expected; what to do.
+fn faults(fabric: &Fabric) -> String {
+    let mut page = String::new();
+    for fault in fabric.faults() {
+        let place = fabric.sources().location(fault.at);
+        let _ = writeln!(page, "{place} {}: {}", fault.kind.id(), fault.message);
+        let _ = writeln!(page, "    {} | {}", fault.expected, fault.remedy);
+        for (span, text) in &fault.related {
+            let _ = writeln!(page, "    {}: {text}", fabric.sources().location(*span));
+        }
+    }
+    page
+}
+
+/// Two leaves to break things at.
+const LEAVES: &str = "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-4] 25G\"\n";
+
+#[test]
+fn each_fault_is_named_placed_and_explained() {
+    let cases = [
+        ("broken TOML", "[[switch]\nname = \"kelp-a\"\n"),
+        ("an unknown key, with the nearest", "[[switch]]\nname = \"kelp-a\"\nnubmer = 1\n"),
+        ("an unknown table", "[[swicth]]\nname = \"kelp-a\"\n"),
+        ("a missing key", "[[lag]]\non = \"kelp-a\"\nports = \"et1\"\n"),
+        (
+            "a wrong type",
+            "[[switch]]\nname = 7\nnumber = \"one\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\nmin_members = true\n",
+        ),
+        (
+            "a name twice",
+            "[[switch]]\nname = \"dune-a\"\n[[switch]]\nname = \"dune-[a-b]\"\n[[host]]\nname = \"dune-b\"\n",
+        ),
+        (
+            "a LAG twice",
+            "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\n[[lag]]\non = \"kelp-b\"\nname = \"x\"\nports = \"et2\"\n",
+        ),
+        (
+            "a port twice in a LAG",
+            "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = [\"et1\", \"et[1-2]\"]\n",
+        ),
+        (
+            "references to nothing",
+            "[cabling]\nruns = [\"kelp-c et1 -- kelp-a et9\"]\n[[lag]]\non = \"klep-a\"\nname = \"x\"\nports = \"et1\"\n[[segment]]\nname = \"s\"\nvrf = \"tides\"\non = \"kelp-a\"\n",
+        ),
+        ("a pattern that matches nothing", "[[segment]]\nname = \"s\"\non = \"reed-*\"\n"),
+        (
+            "a hardware that is not there",
+            "[[hardware]]\nname = \"tern-48\"\n[[switch]]\nname = \"dune-a\"\nhardware = \"tern-84\"\n",
+        ),
+        (
+            "a range of over a million",
+            "[[switch]]\nname = \"dune-[1-2000000]\"\n[[host]]\nname = \"h[1-9999]\"\nnics = \"n[1-9999] 1G\"\n",
+        ),
+        (
+            "a range that is none",
+            "[[switch]]\nname = \"dune-[9-1]\"\n[[switch]]\nname = \"reed a\"\n",
+        ),
+        (
+            "cable runs of unequal length",
+            "[cabling]\nruns = [\"kelp-a et[1-3] -- kelp-b et[1-2]\", \"kelp-a et1\"]\n",
+        ),
+        (
+            "values outside their type",
+            "[[segment]]\nname = \"s\"\nvlan = 4095\nvni = 0\non = \"kelp-a\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\ntagged = \"310-5000\"\nprotocol = \"lcap\"\nmtu = 9\n",
+        ),
+        (
+            "an address with host bits",
+            "[[segment]]\nname = \"s\"\nsubnet = [\"10.80.31.1/24\", \"2001:db8::1/64\", \"10.80.31.0\"]\ngateway = \"10.80.31.1/24\"\n",
+        ),
+        (
+            "a LAG of no ports",
+            "[[lag]]\non = \"kelp-a\"\nname = \"x\"\n[[lag]]\non = \"kelp-b\"\nname = \"y\"\nports = []\n",
+        ),
+        (
+            "a pair of three, and of one",
+            "[[switch]]\nname = \"kelp-c\"\n[[pair]]\nname = \"kelp\"\ndomain = 1\non = \"kelp-*\"\n[[pair]]\nname = \"half\"\ndomain = 2\non = \"kelp-a\"\n",
+        ),
+        (
+            "a pair without a domain, a group in no pair",
+            "[[pair]]\nname = \"kelp\"\non = \"kelp-*\"\n[[switch]]\nname = \"dune-a\"\nports = \"et1 1G\"\n[[lag]]\non = \"dune-a\"\nname = \"x\"\nports = \"et1\"\ngroup = 5\n",
+        ),
+        (
+            "a group in no pair",
+            "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\ngroup = 5\n",
+        ),
+        (
+            "deviations that clash or match nothing",
+            "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\ndiffers = [{ on = \"kelp-a\", mtu = 1500 }, { on = \"*-a\", mtu = 9000 }, { on = \"reed-a\", mtu = 1500 }]\n",
+        ),
+        (
+            "an identity that differs, an unknown key taken out",
+            "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\nwithout = \"taged\"\ndiffers = [{ on = \"kelp-a\", name = \"y\" }]\n",
+        ),
+        (
+            "an uplink that nobody named",
+            "[[host]]\nname = \"hull-01\"\nnics = \"nic[1-2] 25G\"\nnetworks = [{ name = \"web\", tag = 310 }, { name = \"db\", tag = 311, tags = \"312\", uplink = \"nic3\" }]\n",
+        ),
+        (
+            "unknown rules",
+            "[severities]\nlag-vlan-clsh = \"off\"\nlag-vlan-clash = \"loud\"\n[[accept]]\nrule = \"lag-one-side\"\nreason = \"x\"\nuntil = \"tomorrow\"\n",
+        ),
+        (
+            "ports that cannot be",
+            "[[switch]]\nname = \"dune-a\"\nports = [\"et[1-4]\", \"et5 25X\", \"et6 9x25G\", \"et7 1G\", \"et7 1G\"]\n",
+        ),
+    ];
+    let mut page = String::new();
+    for (name, text) in cases {
+        let fabric = Fabric::from_text("f.toml", &format!("{LEAVES}{text}"));
+        let _ = writeln!(page, "-- {name}\n{}", faults(&fabric));
+    }
+    insta::assert_snapshot!(page);
+}
+
+#[test]
+fn faults_of_files_are_placed_where_they_were_asked_for() {
+    let mut files = Memory::from([
+        (
+            "fabric.toml",
+            "[fabric]\nname = \"f\"\ninclude = [\"a.toml\", \"gone.toml\", \"../out.toml\", \"empty.toml\", \"hosts\", \"none/*.toml\", \"latin.toml\"]\n[cabling]\ncsv = [\"cables.csv\", \"odd.csv\", \"void.csv\"]\n",
+        ),
+        (
+            "a.toml",
+            "[fabric]\nname = \"again\"\ninclude = \"fabric.toml\"\n[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-4] 25G\"\n",
+        ),
+        ("empty.toml", "# nothing\n"),
+        ("hosts/one.toml", "[[host]]\nname = \"hull-01\"\n"),
+        ("cables.csv", "near,near_port,far,medium\nkelp-a,et1,kelp-b,twinax\n"),
+        (
+            "odd.csv",
+            "near,near_port,far,far_port,lenght,medium\nkelp-a,et1,kelp-b,et1,3m,string\n\"kelp-a\", et9 ,kelp-b,et2,,\n,et2,kelp-b,et3\n",
+        ),
+        ("void.csv", "\n"),
+    ]);
+    files.insert("latin.toml", [b"[[host]]\nname = \"hull-", &[0xe9][..], b"\"\n"].concat());
+    insta::assert_snapshot!(faults(&Fabric::from_files(&files, "fabric.toml")));
+    insta::assert_snapshot!("no_file", faults(&Fabric::from_files(&files, "missing.toml")));
+    insta::assert_snapshot!("a_folder", faults(&Fabric::from_files(&files, "hosts")));
+    assert!(files.read("fabric.toml").is_ok());
+}
+
+#[test]
+fn includes_do_not_leave_the_folder_through_a_link() {
+    let folder = tempfile::tempdir().unwrap();
+    let inside = folder.path().join("inside");
+    std::fs::create_dir(&inside).unwrap();
+    std::fs::write(folder.path().join("secret.toml"), "[[switch]]\nname = \"kelp-a\"\n").unwrap();
+    std::fs::write(inside.join("fabric.toml"), "fabric.include = \"link.toml\"\n").unwrap();
+    #[cfg(unix)]
+    std::os::unix::fs::symlink("../secret.toml", inside.join("link.toml")).unwrap();
+    let fabric = Fabric::from_path(inside.join("fabric.toml"));
+    let ids: Vec<_> = fabric.faults().iter().map(|fault| fault.kind.id()).collect();
+    assert_eq!(ids, ["input-include-outside"]);
+    assert_eq!(fabric.devices().count(), 0);
+}
+
+#[test]
+fn a_broken_line_hides_neither_the_others_nor_the_findings() {
+    let text = felting::rules::find("lag-protocol-clash").unwrap().broken;
+    let fabric =
+        Fabric::from_text("f.toml", &format!("{text}\n[[host]]\nnam = \"x\"\n[[vrf]]\nname = 3\n"));
+    assert_eq!(fabric.faults().len(), 3, "{}", faults(&fabric));
+    let ids: Vec<_> = fabric.check().findings.iter().map(|finding| finding.rule.id).collect();
+    assert_eq!(ids, ["lag-protocol-clash"]);
+}
+
+#[test]
+fn a_fault_of_a_built_fabric_shows_what_was_built() {
+    let fabric = build::Builder::new("f").switch(build::Switch::new().name("kelp a")).fabric();
+    assert_eq!(fabric.sources().text(fabric.faults()[0].at), " ");
+}
+
+/// The demo files, one after the other.
+fn demo() -> Vec<(String, String)> {
+    let root = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/");
+    let disk = felting::source::Disk::new(root);
+    let mut paths = disk.list("").unwrap();
+    paths.sort();
+    let text = |path: &String| String::from_utf8(disk.read(path).unwrap()).unwrap();
+    paths.iter().map(|path| (path.clone(), text(path))).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    /// Whatever is done to the demo files, reading and checking them ends in findings.
+    #[test]
+    fn mutilated_demo_files_never_panic(
+        which in any::<prop::sample::Index>(),
+        edits in prop::collection::vec(
+            (any::<prop::sample::Index>(), 0usize..12, prop::sample::select(vec![
+                "", "\"", "[", "]", "[[", "{", "}", "=", "\n", "*", "[1-9]", "[1-99999999]", ",", "-", " -- ",
+                "kelp-a", "et1", "reed-[a-b]", "0", "4095", "true", "è", "\u{feff}", "group = 101\n", "differs = 1\n",
+                "[[lag]]\n", "on = \"*\"\n", "\\", "'''", "#",
+            ])),
+            1..6,
+        ),
+    ) {
+        let files = demo();
+        let chosen = which.index(files.len());
+        let mut memory = Memory::default();
+        for (index, (path, text)) in files.iter().enumerate() {
+            let mut text = text.clone();
+            if index == chosen {
+                for (at, length, insert) in &edits {
+                    let start = floor(&text, at.index(text.len().max(1)));
+                    let end = floor(&text, (start + length).min(text.len()));
+                    text.replace_range(start..end.max(start), insert);
+                }
+            }
+            memory.insert(path.clone(), text);
+        }
+        let name = files[chosen].0.split('/').next().unwrap().to_owned();
+        let fabric = Fabric::from_files(&memory, &format!("{name}/fabric.toml"));
+        let report = fabric.check_on(jiff::civil::date(2026, 11, 24));
+        for fault in fabric.faults() {
+            prop_assert!(!fault.message.is_empty() && !fault.remedy.is_empty());
+            let _ = fabric.sources().location(fault.at);
+        }
+        for finding in &report.findings {
+            prop_assert!(!finding.wire.is_empty() && !finding.remedy.is_empty());
+        }
+    }
+}
+
+fn floor(text: &str, mut at: usize) -> usize {
+    while !text.is_char_boundary(at) {
+        at -= 1;
+    }
+    at
+}

@@ -1,0 +1,333 @@
+//! What becomes of LAG members, and why.
+
+use std::fmt::Write as _;
+
+use felting::behavior::{MemberOutcome, MemberState};
+use felting::fabric::{LagId, MemberId};
+use felting::value::Protocol;
+use felting::{Condition, Fabric, State};
+use proptest::prelude::*;
+
+fn read(text: &str) -> Fabric {
+    let fabric = Fabric::from_text("f.toml", text);
+    assert!(fabric.is_complete(), "{:#?}\n{text}", fabric.faults());
+    fabric
+}
+
+/// A line a LAG end and a line a member.
+fn outcomes(fabric: &Fabric, condition: &Condition) -> String {
+    let state = State::of(fabric, condition);
+    let mut page = String::new();
+    for (id, lag) in fabric.lags() {
+        let outcome = state.lag(id);
+        let up = if outcome.up { "up" } else { "down" };
+        let cause = outcome.cause.map_or("", |cause| state.causes().get(cause).rule);
+        let _ = writeln!(page, "{} {up} {} {cause}", fabric.lag_label(id), outcome.in_use);
+        for member in lag.members.iter() {
+            let MemberOutcome { state, distributing, reason, .. } = *state.member(member);
+            let port = fabric.port_name(fabric.member(member).port.value);
+            let _ = writeln!(page, "  {port} {state:?} {distributing} {reason:?}");
+        }
+    }
+    page
+}
+
+/// Two switches and four cables between them; each end is said by its keys.
+fn two(a: &str, b: &str, more: &str) -> Fabric {
+    read(&format!(
+        "[[hardware]]\nname = \"small\"\nmembers_in_use = 2\n\
+         [[switch]]\nname = \"kelp-[a-b]\"\nnumber = 1\nports = \"et[1-4] 25G\"\n\
+         [[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et[1-4]\"\n{a}\n\
+         [[lag]]\non = \"kelp-b\"\nname = \"x\"\nports = \"et[1-4]\"\n{b}\n\
+         [cabling]\nruns = \"kelp-a et[1-4] -- kelp-b et[1-4]\"\n{more}\n"
+    ))
+}
+
+fn states(fabric: &Fabric) -> Vec<String> {
+    let state = State::of(fabric, &Condition::default());
+    let member = |id: MemberId| {
+        let outcome = state.member(id);
+        let out = if outcome.distributing { "+" } else { "" };
+        format!("{:?}{out}", outcome.state)
+    };
+    let lag = |(_, lag): (LagId, &felting::fabric::Lag)| {
+        lag.members.iter().map(member).collect::<Vec<_>>().join(" ")
+    };
+    fabric.lags().map(lag).collect()
+}
+
+#[test]
+fn two_ends_by_protocol_mode_and_what_they_do_unanswered() {
+    const ALL: &str = "Selected+ Selected+ Selected+ Selected+";
+    const ALONE: &str = "Individual Individual Individual Individual";
+    const CLOSED: &str = "Closed Closed Closed Closed";
+    let cases = [
+        ("", "", ALL, ALL),
+        ("mode = \"passive\"", "", ALL, ALL),
+        ("mode = \"passive\"", "mode = \"passive\"", ALONE, ALONE),
+        ("protocol = \"static\"", "protocol = \"static\"", ALL, ALL),
+        ("protocol = \"proprietary\"", "protocol = \"proprietary\"", ALL, ALL),
+        ("protocol = \"static\"", "", ALL, ALONE),
+        ("protocol = \"static\"", "unanswered = \"closed\"", ALL, CLOSED),
+        (
+            "protocol = \"proprietary\"",
+            "unanswered = \"one\"",
+            ALONE,
+            "Individual Closed Closed Closed",
+        ),
+        (
+            "min_members = 5",
+            "",
+            "Selected Selected Selected Selected",
+            "Selected Selected Selected Selected",
+        ),
+        (
+            "protocol = \"static\"\nmin_members = 5",
+            "protocol = \"static\"",
+            "Selected Selected Selected Selected",
+            ALL,
+        ),
+    ];
+    for (a, b, of_a, of_b) in cases {
+        assert_eq!(states(&two(a, b, "")), [of_a, of_b], "{a} / {b}");
+    }
+}
+
+/// IEEE 802.1AX-2020 6.7.1: the system with the better identifier decides by its own port ids.
+#[test]
+fn the_better_system_decides_who_stands_by() {
+    let small = "[[switch]]\nname = \"kelp-a\"\nhardware = \"small\"\n";
+    let files = |a: &str, b: &str, over: &str| {
+        let text = two(a, b, "").sources().iter().next().unwrap().1.text.to_string();
+        let memory = felting::source::Memory::from([("f.toml", text.as_str()), ("o.toml", over)]);
+        Fabric::from_layers(&[(&memory, "f.toml"), (&memory, "o.toml")])
+    };
+    let limited = |a: &str, b: &str, more: &str| {
+        let fabric = files(a, b, &format!("{small}{more}"));
+        let names = states(&fabric);
+        assert_eq!(names[0], names[1], "both ends keep the same links in reserve");
+        names[0].clone()
+    };
+    let (first, last) =
+        ("Selected+ Selected+ Standby Standby", "Standby Standby Selected+ Selected+");
+    let better = "members = [{ ports = \"et[3-4]\", port_priority = 1 }]";
+    assert_eq!(limited("", "", ""), first);
+    // kelp-a has the lower MAC address: its port priorities count, those of kelp-b do not.
+    assert_eq!(limited(better, "", ""), last);
+    assert_eq!(limited("", better, ""), first);
+    // With a better system priority on kelp-b it is the other way round.
+    let kelp_b = "[[switch]]\nname = \"kelp-b\"\nsystem_priority = 1\n";
+    assert_eq!(limited("", better, kelp_b), last);
+    assert_eq!(limited(better, "", kelp_b), first);
+}
+
+const PAIRED: &str = r#"
+[[switch]]
+name = "kelp-[a-b]"
+number = 1
+ports = "et[1-4] 25G"
+[[switch]]
+name = "reed-[a-b]"
+number = 3
+ports = "et[1-4] 25G"
+[[pair]]
+name = "kelp"
+domain = 1
+peer_link = "peer"
+[[pair.side]]
+switch = "kelp-a"
+[[pair.side]]
+switch = "kelp-b"
+[[pair]]
+name = "reed"
+domain = 2
+on = "reed-*"
+peer_link = "peer"
+[[lag]]
+on = "*"
+name = "peer"
+ports = "et4"
+[[lag]]
+on = "kelp-*"
+name = "reed"
+group = 1
+ports = "et[1-2]"
+[[lag]]
+on = "reed-*"
+name = "kelp"
+group = 1
+ports = "et[1-2]"
+[[host]]
+name = "hull-01"
+nics = "nic[1-2] 25G"
+bond = { name = "bond0", nics = "nic[1-2]" }
+[[lag]]
+on = "kelp-*"
+name = "hull-01"
+group = 2
+ports = "et3"
+[cabling]
+runs = [
+  "kelp-a et4 -- kelp-b et4",
+  "reed-a et4 -- reed-b et4",
+  "kelp-[a-b] et[1-2] -- reed-[a-b] et[1-2]",
+  "kelp-[a-b] et3 -- hull-01 nic[1-2]",
+]
+"#;
+
+#[test]
+fn pairs_are_one_partner_as_long_as_their_domains_are_right() {
+    let none = Condition::default();
+    let whole = read(PAIRED);
+    assert!(whole.check().findings.is_empty());
+    let mut page = format!("whole\n{}", outcomes(&whole, &none));
+    let off = none.clone().device(whole.find_device("kelp-b").unwrap());
+    let _ = writeln!(page, "\nwith kelp-b off\n{}", outcomes(&whole, &off));
+    let torn = PAIRED.replace("switch = \"kelp-b\"", "switch = \"kelp-b\"\ndomain = 7");
+    let _ = writeln!(page, "\nwith two domains\n{}", outcomes(&read(&torn), &none));
+    let shared = PAIRED.replace("domain = 2", "domain = 1");
+    let _ = writeln!(page, "\nwith one domain for both pairs\n{}", outcomes(&read(&shared), &none));
+    insta::assert_snapshot!(page);
+    for (text, rule) in [(torn, "pair-domain-clash"), (shared, "pair-domain-clash")] {
+        let ids: Vec<_> = read(&text).check().findings.iter().map(|f| f.rule.id).collect();
+        assert_eq!(ids, [rule]);
+    }
+}
+
+#[test]
+fn a_port_that_leads_back_to_its_own_lag_stays_individual() {
+    let fabric = read(
+        "[[switch]]\nname = \"kelp-a\"\nports = \"et[1-2] 25G\"\n\
+         [[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et[1-2]\"\n\
+         [cabling]\nruns = \"kelp-a et1 -- kelp-a et2\"\n",
+    );
+    assert_eq!(states(&fabric), ["Individual Individual"]);
+}
+
+/// One fault, one finding: what follows from the fault is not reported beside it.
+#[test]
+fn one_fault_is_one_finding() {
+    let swap = |from: &str, to: &str| {
+        assert!(PAIRED.contains(from), "{from}");
+        let report = read(&PAIRED.replacen(from, to, 1)).check();
+        report.findings.iter().map(|finding| finding.rule.id).collect::<Vec<_>>()
+    };
+    let cases = [
+        ("ports = \"et3\"", "ports = \"et3\"\nprotocol = \"static\"", "lag-protocol-clash"),
+        (
+            "ports = \"et3\"",
+            "ports = \"et3\"\ndiffers = [{ on = \"kelp-b\", protocol = \"static\" }]",
+            "pair-group-settings",
+        ),
+        (
+            "ports = \"et3\"",
+            "ports = \"et3\"\ndiffers = [{ on = \"kelp-b\", group = 3 }]",
+            "pair-group-one-sided",
+        ),
+        (
+            "ports = \"et3\"",
+            "ports = \"et3\"\ndiffers = [{ on = \"kelp-b\", ports = \"et2\" }]",
+            "lag-member-shared",
+        ),
+        (
+            "on = \"kelp-*\"\nname = \"hull-01\"",
+            "on = \"kelp-a\"\nname = \"hull-01\"",
+            "pair-group-one-sided",
+        ),
+        ("nics = \"nic[1-2]\" }", "nics = \"nic1\" }", "uplink-lag-without-bond"),
+        (
+            "nics = \"nic[1-2]\" }",
+            "nics = \"nic[1-2]\", protocol = \"none\" }",
+            "uplink-lag-without-bond",
+        ),
+        (
+            "group = 1\nports = \"et[1-2]\"\n[[lag]]\non = \"reed-*\"",
+            "group = 1\nports = \"et[1-2]\"\nmode = \"passive\"\n[[lag]]\non = \"reed-*\"",
+            "",
+        ),
+        ("kelp-[a-b] et3 -- hull-01 nic[1-2]", "kelp-[a-b] et3 -- hull-01 nic[2,1]", ""),
+        (
+            "kelp-[a-b] et3 -- hull-01 nic[1-2]\"",
+            "kelp-a et3 -- hull-01 nic1\", \"reed-a et3 -- hull-01 nic2\"",
+            "uplink-split-without-pair",
+        ),
+    ];
+    for (from, to, rule) in cases {
+        let expected: Vec<_> = [rule].into_iter().filter(|rule| !rule.is_empty()).collect();
+        assert_eq!(swap(from, to), expected, "{to}");
+    }
+}
+
+/// Three switches, two LAG ends on each, and cables at random.
+fn tangle() -> impl Strategy<Value = (Vec<(usize, usize)>, Vec<usize>, Vec<usize>)> {
+    (
+        prop::collection::vec((0usize..18, 0usize..18), 0..9),
+        prop::collection::vec(0usize..4, 6),
+        prop::collection::vec(0usize..3, 3),
+    )
+}
+
+fn tangled(
+    cables: &[(usize, usize)],
+    settings: &[usize],
+    systems: &[usize],
+    turned: bool,
+) -> Fabric {
+    let settings = |of: usize| {
+        ["", "mode = \"passive\"", "protocol = \"static\"", "unanswered = \"one\""][settings[of]]
+    };
+    let mut text = String::new();
+    for switch in 0..3 {
+        let _ = writeln!(
+            text,
+            "[[switch]]\nname = \"s{switch}\"\nnumber = {}\nsystem_priority = {}\nports = \"p[0-5] 1G\"",
+            switch + 1,
+            systems[switch]
+        );
+        for lag in 0..2 {
+            let (low, high) = (lag * 3, lag * 3 + 2);
+            let _ = writeln!(
+                text,
+                "[[lag]]\non = \"s{switch}\"\nname = \"l{lag}\"\nports = \"p[{low}-{high}]\"\n{}",
+                settings(switch * 2 + lag)
+            );
+        }
+    }
+    let port = |port: usize| format!("s{} p{}", port / 6, port % 6);
+    text.push_str("[cabling]\nruns = [\n");
+    for &(a, b) in cables {
+        let (a, b) = if turned { (b, a) } else { (a, b) };
+        let _ = writeln!(text, "\"{} -- {}\",", port(a), port(b));
+    }
+    text.push_str("]\n");
+    read(&text)
+}
+
+proptest! {
+    #[test]
+    fn laws_of_selection((cables, settings, systems) in tangle()) {
+        let fabric = tangled(&cables, &settings, &systems, false);
+        let state = State::of(&fabric, &Condition::default());
+        for (_, lag) in fabric.lags() {
+            let mut partner = None;
+            for member in lag.members.iter() {
+                let outcome = state.member(member);
+                if lag.protocol.value != Protocol::Lacp || outcome.state != MemberState::Selected {
+                    continue;
+                }
+                let far = outcome.far.and_then(|far| fabric.lag_of(far));
+                prop_assert!(far.is_some(), "an LACP member is selected only with a partner");
+                prop_assert!(*partner.get_or_insert(far) == far, "one LAG, one partner");
+                let far = fabric.lag(far.unwrap()).members.iter().find(|&other| {
+                    state.member(other).far == Some(fabric.member(member).port.value)
+                });
+                let far = state.member(far.unwrap());
+                prop_assert_eq!(far.distributing, outcome.distributing, "both ends use a link or neither");
+            }
+        }
+        // The two ends of a cable may be written either way round.
+        let turned = tangled(&cables, &settings, &systems, true);
+        let none = Condition::default();
+        prop_assert_eq!(outcomes(&fabric, &none), outcomes(&turned, &none));
+    }
+}

@@ -1,0 +1,262 @@
+//! What statements mean: ranges, deviations, overlays, places, and the same words from Rust.
+
+use felting::build::{
+    Bond, Builder, Hardware, Host, Keepalive, Lag, Member, Network, Pair, Segment, Switch, Vrf,
+};
+use felting::fabric::DeviceKind;
+use felting::source::Memory;
+use felting::value::{Activity, Protocol};
+use felting::{Condition, Fabric, State};
+
+fn read(text: &str) -> Fabric {
+    let fabric = Fabric::from_text("f.toml", text);
+    assert!(fabric.is_complete(), "{:#?}", fabric.faults());
+    fabric
+}
+
+fn with(text: &str, overlay: &str) -> Fabric {
+    let files = Memory::from([("f.toml", text), ("over.toml", overlay)]);
+    let fabric = Fabric::from_layers(&[(&files, "f.toml"), (&files, "over.toml")]);
+    assert!(fabric.is_complete(), "{:#?}", fabric.faults());
+    fabric
+}
+
+fn cables(fabric: &Fabric) -> Vec<String> {
+    let label = |(_, cable): (_, &felting::fabric::Cable)| {
+        let [near, far] = cable.ends.map(|end| fabric.port_label(end.value));
+        format!("{near} -- {far}")
+    };
+    fabric.cables().map(label).collect()
+}
+
+const PAIR: &str = r#"
+[[switch]]
+name = "kelp-[a-b]"
+number = 11
+ports = ["et[1-4] 25G"]
+[[lag]]
+on = "kelp-*"
+name = "peer"
+ports = "et[3-4]"
+tagged = "310-319"
+mtu = 9216
+[[lag]]
+on = "kelp-*"
+name = "hull-01"
+group = 101
+ports = "et1"
+tagged = "310-312"
+mtu = 9000
+differs = [{ on = "kelp-b", tagged = "310-311", without = "mtu" }]
+[[pair]]
+name = "kelp"
+domain = 11
+vtep = "2001:db8:9::11"
+peer_link = "peer"
+keepalive = { from = "192.0.2.11", to = "192.0.2.12" }
+[[pair.side]]
+switch = "kelp-a"
+[[pair.side]]
+switch = "kelp-b"
+domain = 12
+without = "vtep"
+keepalive = { from = "2001:db8::12", to = "2001:db8::11" }
+"#;
+
+#[test]
+fn the_left_range_of_a_run_is_the_slowest() {
+    let fabric = read(
+        "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-4] 1G\"\n\
+         [[switch]]\nname = \"crest-[1-2]\"\nports = \"et[1-4] 1G\"\n\
+         [cabling]\nruns = \"kelp-[a-b] et[1-2] -- crest-1 et[1-4]\"\n",
+    );
+    assert_eq!(
+        cables(&fabric),
+        [
+            "kelp-a et1 -- crest-1 et1",
+            "kelp-a et2 -- crest-1 et2",
+            "kelp-b et1 -- crest-1 et3",
+            "kelp-b et2 -- crest-1 et4"
+        ]
+    );
+}
+
+#[test]
+fn deviations_override_and_take_out_and_keep_their_places() {
+    let fabric = read(PAIR);
+    let kelp_b = fabric.find_device("kelp-b").unwrap();
+    let lag = fabric.lag(fabric.find_lag(kelp_b, "hull-01").unwrap());
+    assert_eq!(lag.tagged.to_string(), "310-311");
+    assert_eq!(fabric.sources().text(lag.tagged.span), "310-311");
+    assert_eq!(lag.mtu, None);
+    assert_eq!(lag.group_number.unwrap().get(), 101);
+    let (_, pair) = fabric.pairs().next().unwrap();
+    let [a, b] = &pair.sides;
+    assert_eq!((a.domain.unwrap().get(), b.domain.unwrap().get()), (11, 12));
+    assert_eq!((a.vtep.is_some(), b.vtep.is_some()), (true, false));
+    assert_eq!(b.keepalive.unwrap().0.to_string(), "2001:db8::12");
+}
+
+#[test]
+fn every_place_is_the_text_that_made_the_value() {
+    let fabric = read(
+        "[[switch]]\nname = \"kelp-[a-b]\"\nports = [\"et[1-2] 25G\", 'mg1 1G']\n\
+         [cabling]\nruns = [\"kelp-a et[1-2] -- kelp-b et[1-2]\", \"\"\"\nkelp-a mg1 -- kelp-b mg1\"\"\"]\n",
+    );
+    let text = |span| fabric.sources().text(span).to_owned();
+    let (_, cable) = fabric.cables().nth(1).unwrap();
+    assert_eq!(cable.ends.map(|end| text(end.span)), ["et[1-2]", "et[1-2]"]);
+    assert_ne!(cable.ends[0].span, cable.ends[1].span);
+    let (_, kelp_b) = fabric.devices().nth(1).unwrap();
+    assert_eq!(text(kelp_b.name.span), "kelp-[a-b]");
+    let ports: Vec<_> = kelp_b.ports.iter().map(|port| text(fabric.port(port).span)).collect();
+    assert_eq!(ports, ["et[1-2] 25G", "et[1-2] 25G", "mg1 1G"]);
+    // Behind a line break the bytes are not those of the file, so the whole text is the place.
+    let (_, odd) = fabric.cables().nth(2).unwrap();
+    assert_eq!(text(odd.ends[0].span).trim(), "kelp-a mg1 -- kelp-b mg1");
+}
+
+#[test]
+fn numbers_follow_from_what_is_written_not_from_the_order() {
+    let macs = |text: &str| -> Vec<String> {
+        let fabric = read(text);
+        let mut macs: Vec<_> =
+            fabric.devices().map(|(_, d)| format!("{} {}", d.name.value, d.mac)).collect();
+        macs.sort();
+        macs
+    };
+    let one = "[[switch]]\nname = \"kelp-[a-b]\"\nnumber = 11\n[[host]]\nname = \"hull-1\"\n";
+    let more = format!("[[host]]\nname = \"a\"\n[[switch]]\nname = \"b\"\nnumber = 3\n{one}");
+    let (before, after) = (macs(one), macs(&more));
+    assert!(before.iter().all(|mac| after.contains(mac)), "{before:?} {after:?}");
+    assert_eq!(before[1], "kelp-a 02:46:00:00:00:0b");
+}
+
+#[test]
+fn overlays_replace_keys_and_cables_and_add_things() {
+    let runs = "[cabling]\nruns = [\"kelp-a et1 -- kelp-b et1\", \"kelp-a et2 -- kelp-b et2\"]\n";
+    let fabric = with(
+        &format!("{PAIR}{runs}"),
+        "[[lag]]\non = \"kelp-b\"\nname = \"hull-01\"\ntagged = 400\nwithout = \"group\"\n\
+         [[pair]]\nname = \"kelp\"\n[[pair.side]]\nswitch = \"kelp-b\"\ndomain = 11\n\
+         [[switch]]\nname = \"dune-a\"\nports = \"et1 25G\"\n\
+         [cabling]\nruns = \"kelp-a et1 -- dune-a et1\"\n",
+    );
+    let lag = |switch: &str| {
+        let device = fabric.find_device(switch).unwrap();
+        fabric.lag(fabric.find_lag(device, "hull-01").unwrap())
+    };
+    assert_eq!(lag("kelp-b").tagged.to_string(), "400");
+    assert_eq!((lag("kelp-b").group_number, lag("kelp-b").mtu), (None, None));
+    assert_eq!(lag("kelp-a").tagged.to_string(), "310-312");
+    let (_, pair) = fabric.pairs().next().unwrap();
+    assert_eq!(pair.sides[1].domain.unwrap().get(), 11);
+    assert_eq!(cables(&fabric), ["kelp-a et2 -- kelp-b et2", "kelp-a et1 -- dune-a et1"]);
+}
+
+#[test]
+fn an_overlay_shows_what_a_mend_would_do() {
+    let rule = felting::rules::find("segment-vni-clash").unwrap();
+    let mend = "[[segment]]\nname = \"tides-web\"\ndiffers = [{ on = \"kelp-c\", vni = 23310 }]\n";
+    assert_eq!(read(rule.broken).check().findings.len(), 1);
+    assert!(with(rule.broken, mend).check().findings.is_empty());
+}
+
+#[test]
+fn a_broken_out_port_has_lanes_and_cables_reach_them_both_ways() {
+    let fabric = read(
+        "[[switch]]\nname = \"kelp-[a-b]\"\nports = [\"et[1-2] 4x25G\"]\n\
+         [[host]]\nname = \"hull-[1-4]\"\nnics = \"nic1 25G\"\n\
+         [cabling]\nruns = [\"kelp-a et1 -- kelp-b et1\", \"kelp-a et2/[1-4] -- hull-[1-4] nic1\"]\n",
+    );
+    let port = |device: &str, name: &str| {
+        fabric.find_port(fabric.find_device(device).unwrap(), name).unwrap()
+    };
+    let state = State::of(&fabric, &Condition::default());
+    assert_eq!(state.far(port("kelp-a", "et1/3")), Some(port("kelp-b", "et1/3")));
+    assert_eq!(state.far(port("kelp-a", "et2/4")), Some(port("hull-4", "nic1")));
+}
+
+#[test]
+fn findings_are_accepted_by_name_until_their_day() {
+    let rule = felting::rules::find("uplink-single-nic").unwrap();
+    let accept = |more: &str| {
+        let text = format!(
+            "{}\n[[accept]]\nrule = \"uplink-single-nic\"\nreason = \"x\"\n{more}",
+            rule.broken
+        );
+        let report = read(&text).check_on(jiff::civil::date(2027, 1, 31));
+        let ids: Vec<_> = report.findings.iter().map(|finding| finding.rule.id).collect();
+        (ids, report.accepted.len())
+    };
+    assert_eq!(accept(""), (vec![], 1));
+    assert_eq!(accept("on = \"gauge-*\"\nuntil = 2027-01-31\n"), (vec![], 1));
+    assert_eq!(accept("until = 2027-01-30\n"), (vec!["uplink-single-nic", "accept-expired"], 0));
+    assert_eq!(accept("on = \"hull-*\"\n"), (vec!["uplink-single-nic", "accept-unmatched"], 0));
+}
+
+#[test]
+fn severities_of_a_fabric_override_those_of_rules() {
+    let rule = felting::rules::find("uplink-single-nic").unwrap();
+    let severity = |word: &str| {
+        let report =
+            read(&format!("[severities]\nuplink-single-nic = \"{word}\"\n{}", rule.broken)).check();
+        report.findings.first().map(|finding| finding.severity.word())
+    };
+    assert_eq!((severity("error"), severity("off")), (Some("error"), None));
+}
+
+/// The same fabric by the builder, key by key, and by the file.
+#[test]
+fn the_builder_says_what_the_file_says() {
+    let built = Builder::new("shore")
+        .hardware(Hardware::new().name("tern-48").ports(vec!["et[1-4] 25G"]).members_in_use(8))
+        .switch(Switch::new().name("kelp-[a-b]").number(11).hardware("tern-48"))
+        .vrf(Vrf::new().name("tides").vni(27001).on("kelp-*"))
+        .segment(Segment::new().name("tides-web").vlan(310).vni(23310).vrf("tides").on("kelp-*"))
+        .lag(
+            Lag::new()
+                .on("kelp-*")
+                .name("peer")
+                .ports("et[3-4]")
+                .tagged("310-312")
+                .protocol(Protocol::Lacp),
+        )
+        .lag(
+            Lag::new()
+                .on("kelp-*")
+                .name("hull-01")
+                .group(101)
+                .ports("et1")
+                .tagged(310)
+                .members(vec![Member::new().ports("et1").port_priority(100)])
+                .differs(Lag::new().on("kelp-b").mode(Activity::Passive)),
+        )
+        .pair(
+            Pair::new()
+                .name("kelp")
+                .domain(11)
+                .peer_link("peer")
+                .keepalive(Keepalive::new().from("192.0.2.11").to("192.0.2.12"))
+                .side(Pair::new().switch("kelp-a"))
+                .side(Pair::new().switch("kelp-b").priority(20)),
+        )
+        .host(
+            Host::new()
+                .name("hull-01")
+                .nics("nic[1-2] 25G")
+                .bond(Bond::new().name("bond0").nics("nic[1-2]"))
+                .networks(vec![Network::new().name("web").tag(310)]),
+        )
+        .cables("hull-01 nic[1-2] -- kelp-[a-b] et1")
+        .cables("kelp-a et[3-4] -- kelp-b et[3-4]");
+    let fabric = built.fabric();
+    assert!(fabric.is_complete(), "{:#?}\n{}", fabric.faults(), built.to_toml());
+    let ids: Vec<_> = fabric.check().findings.iter().map(|finding| finding.rule.id).collect();
+    assert_eq!(ids, ["pair-group-settings"]);
+    let again = read(&built.to_toml());
+    assert_eq!(again.devices().count(), fabric.devices().count());
+    let switches = fabric.devices().filter(|(_, device)| device.kind == DeviceKind::Switch);
+    assert_eq!(switches.count(), 2);
+    insta::assert_snapshot!(built.to_toml());
+}
