@@ -1,6 +1,6 @@
 //! What protocols make of a fabric under a [`Condition`].
 //!
-//! Order of evaluation, each once: ports, settings of pairs and segments, LAG selection. Every negative outcome
+//! Order of evaluation, each once: ports, settings of switches, pairs and segments, LAG selection. Every negative outcome
 //! carries its [`Cause`]; rules report causes and never decide again what a protocol does.
 
 mod cause;
@@ -96,6 +96,7 @@ impl State {
     pub fn of(fabric: &Fabric, condition: &Condition) -> Self {
         let mut causes = Causes::default();
         let far = port::links(fabric, condition, &mut causes);
+        settings::addresses(fabric, &mut causes);
         settings::groups(fabric, &mut causes);
         settings::peer_links(fabric, &mut causes);
         settings::segments(fabric, &mut causes);

@@ -8,6 +8,7 @@ mod cable;
 mod lag;
 mod pair;
 mod segment;
+mod switch;
 mod uplink;
 
 use std::fmt;
@@ -246,10 +247,18 @@ impl Draft<'_, '_> {
 
 /// All rules, family by family in the order of precedence.
 pub fn all() -> impl Iterator<Item = &'static Rule> + Clone {
-    [cable::RULES, lag::RULES, pair::RULES, segment::RULES, uplink::RULES, accept::RULES]
-        .into_iter()
-        .flatten()
-        .copied()
+    [
+        switch::RULES,
+        cable::RULES,
+        lag::RULES,
+        pair::RULES,
+        segment::RULES,
+        uplink::RULES,
+        accept::RULES,
+    ]
+    .into_iter()
+    .flatten()
+    .copied()
 }
 
 /// The rule of an id.

@@ -1,6 +1,6 @@
 use rustc_hash::FxHashMap;
 
-use crate::fabric::{CableId, GroupId, LagId, PairId, PortId, PresenceId};
+use crate::fabric::{CableId, DeviceId, GroupId, LagId, PairId, PortId, PresenceId};
 use crate::id::{IdVec, typed_id};
 use crate::value::VlanId;
 
@@ -12,6 +12,8 @@ typed_id! {
 /// What a cause is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Entity {
+    /// A switch or host.
+    Device(DeviceId),
     /// A port.
     Port(PortId),
     /// A cable.
@@ -54,6 +56,8 @@ pub enum Aspect {
     MinMembers,
     /// The domain of a pair.
     Domain,
+    /// The MAC address of a switch.
+    Mac,
     /// The VNI of a segment.
     Vni,
 }

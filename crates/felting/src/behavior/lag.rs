@@ -308,7 +308,11 @@ impl Selection<'_> {
         if own == partner {
             // IEEE 802.1AX clause 6.4.14.1: a port that leads back to its own system is
             // individual.
-            let clash = self.pair_clash(lag).or_else(|| self.pair_clash(far_lag));
+            let device = Entity::Device(self.fabric.lag(lag).device);
+            let clash = self
+                .pair_clash(lag)
+                .or_else(|| self.pair_clash(far_lag))
+                .or_else(|| self.causes.claimed(device, Aspect::Mac));
             self.settle(id, MemberState::Individual, Reason::OwnSystem, clash.or(cause));
             return;
         }

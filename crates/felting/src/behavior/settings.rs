@@ -2,10 +2,14 @@
 
 use std::collections::BTreeMap;
 
+use rustc_hash::FxHashMap;
+
 use super::cause::{Aspect, Causes, Entity};
-use crate::fabric::{Fabric, Lag, LagId, Pair, PairId, PresenceId, SegmentId};
+use crate::fabric::{
+    DeviceId, DeviceKind, Fabric, Lag, LagId, Pair, PairId, PresenceId, SegmentId,
+};
 use crate::id::IdVec;
-use crate::value::{Protocol, Speed, VlanId, VlanSet, Vni};
+use crate::value::{MacAddr, Protocol, Speed, VlanId, VlanSet, Vni};
 
 /// Finds what a pair's sides disagree about. These causes come before those of LAGs: a difference
 /// between two halves is one fault, however many far ends notice it.
@@ -29,6 +33,19 @@ pub(super) fn groups(fabric: &Fabric, causes: &mut Causes) {
                     causes.claim(cause, Entity::Lag(b), Aspect::Vlan(vlan));
                 }
             }
+        }
+    }
+}
+
+/// Finds switches with one MAC address, to which LACP is one system.
+pub(super) fn addresses(fabric: &Fabric, causes: &mut Causes) {
+    let mut first: FxHashMap<MacAddr, DeviceId> = FxHashMap::default();
+    for (id, device) in fabric.devices().filter(|(_, device)| device.kind == DeviceKind::Switch) {
+        let owner = *first.entry(device.mac).or_insert(id);
+        if owner != id {
+            let other = Some(Entity::Device(owner));
+            let cause = causes.add("switch-mac-reused", Entity::Device(id), Aspect::Mac, other);
+            causes.claim(cause, Entity::Device(owner), Aspect::Mac);
         }
     }
 }

@@ -191,7 +191,7 @@ impl Loader<'_> {
         for (kind, include) in includes {
             for path in self.resolve(path, &include) {
                 match kind {
-                    Include::Fabric => self.file(&path, Some(include.span)),
+                    Include::Statements => self.file(&path, Some(include.span)),
                     Include::Cables => self.cables(&path, include.span),
                 }
             }
@@ -254,7 +254,7 @@ impl Loader<'_> {
 }
 
 enum Include {
-    Fabric,
+    Statements,
     Cables,
 }
 
@@ -345,7 +345,7 @@ fn fabric_table(
             "include" => {
                 let paths = cx.value::<Many<SmolStr>>("include", node);
                 let paths = paths.map(|paths| paths.value.0).unwrap_or_default();
-                includes.extend(paths.into_iter().map(|path| (Include::Fabric, path)));
+                includes.extend(paths.into_iter().map(|path| (Include::Statements, path)));
             }
             _ => {}
         }

@@ -56,10 +56,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     ports.join(" and ")
                 ),
             )
-            .related(
-                plug(fabric, far).unwrap_or(fabric.port(far).span),
-                "the switch port, in no LAG",
-            )
+            .related(plug(fabric, far).unwrap_or(fabric.port(far).span), "this port is in no LAG")
             .wire(format!(
                 "{}; the switch takes the NICs for separate hosts with one address",
                 left_alone(cx, bond)

@@ -38,7 +38,7 @@ runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
     check,
 };
 
-/// What a switch port carries: of its LAG, or of its own.
+/// Where the VLANs of a port on the switch are written: at its LAG, or at the port itself.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum Carrier {
     Lag(LagId),

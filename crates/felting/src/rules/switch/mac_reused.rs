@@ -1,0 +1,51 @@
+use crate::behavior::Entity;
+use crate::fabric::Device;
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+
+pub(super) static RULE: Rule = Rule {
+    id: "switch-mac-reused",
+    severity: Severity::Error,
+    summary: "two switches with one MAC address",
+    explain: "A switch's MAC address is its LACP system, its bridge in the spanning tree, and more. \
+              It is allotted from the switch's number, unless it is written; two switches with one \
+              number, or one address written twice, are one system to their neighbours.",
+    sources: &["IEEE 802.1AX-2020 clause 6.3.2 (system ID)"],
+    broken: r#"
+[[switch]]
+name = "kelp-[a-b]"
+number = 11
+
+[[switch]]
+name = "reed-[a-b]"
+number = 12
+"#,
+    mend: &[("number = 12", "number = 13")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    for cause in cx.state.causes().of(RULE.id) {
+        let (Entity::Device(id), Some(Entity::Device(first))) = (cause.entity, cause.other) else {
+            continue;
+        };
+        let (a, b) = (cx.fabric.device(first), cx.fabric.device(id));
+        let place = |device: &Device| -> Span {
+            device.number.map_or(device.name.span, |number| number.span)
+        };
+        let says = |device: &Device| match device.number {
+            Some(number) => format!("{} has number {}", device.name.value, number.value),
+            None => format!("{} has {}", device.name.value, device.mac),
+        };
+        out.report(
+            place(b),
+            says(b),
+            format!("{} and {} have one MAC address, {}", a.name.value, b.name.value, a.mac),
+        )
+        .related(place(a), says(a))
+        .wire("LACP takes the two for one system: a LAG between them does not form, and one towards both looks whole where it is not")
+        .remedy("give each switch its own number; a range of names counts on from the number written")
+        .about(first)
+        .about(id);
+    }
+}
