@@ -64,12 +64,59 @@ impl Cell {
         }
     }
 
+    /// Lines of at most so many columns; a list breaks between its texts.
+    fn broken(&self, width: usize) -> String {
+        let Self::List(texts) = self else { return wrap(&self.shown(", "), width) };
+        let mut lines: Vec<String> = Vec::new();
+        for (index, text) in texts.iter().enumerate() {
+            let text = if index + 1 < texts.len() { format!("{text},") } else { text.clone() };
+            match lines.last_mut() {
+                Some(line) if line.chars().count() + 1 + text.chars().count() <= width => {
+                    line.push(' ');
+                    line.push_str(&text);
+                }
+                _ => lines.push(text),
+            }
+        }
+        lines.join("\n")
+    }
+
     fn json(&self) -> serde_json::Value {
         match self {
             Self::Empty => serde_json::Value::Null,
             Self::Text(text) => text.as_str().into(),
             Self::Number(number) => (*number).into(),
             Self::List(texts) => texts.as_slice().into(),
+        }
+    }
+}
+
+/// A row of a sheet: as many cells as there are columns.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Row {
+    /// The cells.
+    pub cells: Vec<Cell>,
+    /// How it stands, for the eye.
+    pub tone: Tone,
+}
+
+/// How the thing of a row stands; a terminal with colours shows it, and the cells say it too.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Tone {
+    /// As it should.
+    Plain,
+    /// Not whole.
+    Impaired,
+    /// Down.
+    Down,
+}
+
+impl Tone {
+    fn paint(self) -> &'static str {
+        match self {
+            Self::Plain => "",
+            Self::Impaired => "\u{1b}[33m",
+            Self::Down => "\u{1b}[31m",
         }
     }
 }
@@ -115,7 +162,7 @@ pub struct Sheet {
     /// The columns.
     pub columns: Vec<Column>,
     /// The rows.
-    pub rows: Vec<Vec<Cell>>,
+    pub rows: Vec<Row>,
 }
 
 /// How a sheet is written.
@@ -161,20 +208,28 @@ impl Sheet {
         let mut table = Table::new();
         table.load_style(TableStyle::new()).set_content_arrangement(ContentArrangement::Disabled);
         table.set_header(shown.iter().map(|&index| self.columns[index].title));
+        let mut tones = Vec::new();
         for row in &self.rows {
-            table.add_row(shown.iter().map(|&index| {
-                let text = row[index].shown(", ");
-                match self.columns[index].room {
-                    Room::Lines(width) => wrap(&text, width),
-                    Room::Whole | Room::Spare => text,
-                }
-            }));
+            let cells = shown.iter().map(|&index| match self.columns[index].room {
+                Room::Lines(width) => row.cells[index].broken(width),
+                Room::Whole | Room::Spare => row.cells[index].shown(", "),
+            });
+            let cells: Vec<String> = cells.collect();
+            let height = cells.iter().map(|cell| cell.lines().count()).max().unwrap_or(1).max(1);
+            tones.extend(std::iter::repeat_n(row.tone, height));
+            table.add_row(cells);
         }
         let rendered = table.trim_fmt();
         let mut lines = rendered.lines();
         let header = lines.next().unwrap_or_default();
         let rule = "─".repeat(rendered.lines().map(|line| line.chars().count()).max().unwrap_or(0));
-        let body = lines.flat_map(|line| [line, "\n"]).collect::<String>();
+        let body: String = lines
+            .zip(tones)
+            .flat_map(|(line, tone)| match style.colour && tone != Tone::Plain {
+                true => [tone.paint(), line, plain, "\n"],
+                false => ["", line, "", "\n"],
+            })
+            .collect();
         let note = match left_out.is_empty() {
             true => String::new(),
             false => format!(
@@ -189,7 +244,8 @@ impl Sheet {
     fn fitting(&self, width: usize) -> (Vec<usize>, Vec<&'static str>) {
         let widths: Vec<usize> = (0..self.columns.len())
             .map(|index| {
-                let cells = self.rows.iter().map(|row| row[index].shown(", ").chars().count());
+                let cells =
+                    self.rows.iter().map(|row| row.cells[index].shown(", ").chars().count());
                 let widest = cells.max().unwrap_or(0);
                 match self.columns[index].room {
                     Room::Lines(most) => widest.min(most),
@@ -216,7 +272,9 @@ impl Sheet {
         let mut writer = csv::Writer::from_writer(Vec::new());
         let rows =
             std::iter::once(self.columns.iter().map(|column| column.key.to_owned()).collect())
-                .chain(self.rows.iter().map(|row| row.iter().map(|c| c.shown(" ")).collect()));
+                .chain(
+                    self.rows.iter().map(|row| row.cells.iter().map(|c| c.shown(" ")).collect()),
+                );
         for row in rows {
             let row: Vec<String> = row;
             writer.write_record(&row).expect("writing to memory does not fail");
@@ -226,8 +284,8 @@ impl Sheet {
     }
 
     fn json(&self) -> String {
-        let row = |row: &Vec<Cell>| -> serde_json::Value {
-            let cells = self.columns.iter().zip(row);
+        let row = |row: &Row| -> serde_json::Value {
+            let cells = self.columns.iter().zip(&row.cells);
             cells
                 .map(|(column, cell)| (column.key.to_owned(), cell.json()))
                 .collect::<serde_json::Map<_, _>>()
@@ -250,7 +308,8 @@ impl Sheet {
         page += &line(self.columns.iter().map(|column| column.title.to_owned()).collect());
         page += &line(vec!["---".to_owned(); self.columns.len()]);
         for row in &self.rows {
-            page += &line(row.iter().map(|cell| cell.shown(", ").replace('|', "\\|")).collect());
+            page +=
+                &line(row.cells.iter().map(|cell| cell.shown(", ").replace('|', "\\|")).collect());
         }
         page
     }

@@ -92,8 +92,8 @@ pub struct Device {
     pub role: Option<At<Role>>,
     /// A switch's kind.
     pub hardware: Option<At<HardwareId>>,
-    /// Its MAC address, written or allotted.
-    pub mac: MacAddr,
+    /// Its MAC address, written or allotted; its place is that of what it follows from.
+    pub mac: At<MacAddr>,
     /// Its LACP system priority.
     pub system_priority: u16,
     /// Its rack.

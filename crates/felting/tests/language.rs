@@ -121,7 +121,7 @@ fn numbers_follow_from_what_is_written_not_from_the_order() {
     let macs = |text: &str| -> Vec<String> {
         let fabric = read(text);
         let mut macs: Vec<_> =
-            fabric.devices().map(|(_, d)| format!("{} {}", d.name.value, d.mac)).collect();
+            fabric.devices().map(|(_, d)| format!("{} {}", d.name.value, d.mac.value)).collect();
         macs.sort();
         macs
     };

@@ -1,7 +1,8 @@
 use felting::behavior::{Aspect, Entity};
+use felting::value::Duplex;
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Sheet, column, of};
+use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
 pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
     let rows = fabric.cables().map(|(id, cable)| {
@@ -9,18 +10,24 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
         let device = |port| fabric.device_name(fabric.port(port).device);
         let speed_clash = state.causes().claimed(Entity::Cable(id), Aspect::Speed).is_some();
         let reused = state.causes().claimed(Entity::Cable(id), Aspect::Link).is_some();
-        let speed = fabric.port(near).speed;
+        let speed = |port| {
+            let port = fabric.port(port);
+            let lanes = if port.lanes == 1 { String::new() } else { format!("{}x", port.lanes) };
+            let half = if port.duplex == Duplex::Half { " half" } else { "" };
+            format!("{lanes}{}{half}", port.speed)
+        };
         let why = match (speed_clash, reused) {
-            (true, _) => format!("no link: {speed} meets {}", fabric.port(far).speed),
+            (true, _) => format!("no link: {} meets {}", speed(near), speed(far)),
             (_, true) => "no link: another cable has the port".to_owned(),
             _ => String::new(),
         };
-        vec![
+        let tone = if why.is_empty() { Tone::Plain } else { Tone::Down };
+        let cells = vec![
             Cell::text(device(near)),
             Cell::text(fabric.port_name(near)),
             Cell::text(device(far)),
             Cell::text(fabric.port_name(far)),
-            Cell::text(speed.to_string()),
+            Cell::text(speed(near)),
             Cell::text(cable.medium.map(|medium| medium.to_string()).unwrap_or_default()),
             Cell::text(cable.length.map(|length| length.to_string()).unwrap_or_default()),
             Cell::text(
@@ -31,11 +38,17 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
                 let place = fabric.sources().location(cable.span);
                 Cell::text(format!("{}:{}", place.file, place.line))
             },
-        ]
+        ];
+        Row { cells, tone }
     });
+    let rows: Vec<Row> = rows.collect();
+    let title = match rows.iter().filter(|row| row.tone != Tone::Plain).count() {
+        0 => format!("Cables{}: {}", of(fabric), rows.len()),
+        dead => format!("Cables{}: {}, {dead} of them without a link", of(fabric), rows.len()),
+    };
     Sheet {
         topic: "cables",
-        title: format!("Cables{}", of(fabric)),
+        title,
         columns: vec![
             column("near", "from", Room::Whole),
             column("near_port", "port", Room::Whole),
@@ -48,6 +61,6 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             column("fault", "fault", Room::Lines(40)),
             column("written", "written at", Room::Spare),
         ],
-        rows: rows.collect(),
+        rows,
     }
 }

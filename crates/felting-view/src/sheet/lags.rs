@@ -4,7 +4,7 @@ use felting::id::Id as _;
 use felting::value::{Protocol, Unanswered, VlanId, VlanSet};
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Sheet, column, of};
+use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
 pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
     let vlans = vlans(fabric);
@@ -16,7 +16,12 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             Some(vlan) => format!("{tagged}; {vlan} untagged"),
             None => tagged.to_string(),
         };
-        vec![
+        let tone = match standing(lag, outcome) {
+            "down" => Tone::Down,
+            "up" => Tone::Plain,
+            _ => Tone::Impaired,
+        };
+        let cells = vec![
             Cell::text(fabric.device_name(lag.device)),
             Cell::text(lag.name.as_str()),
             Cell::number(lag.group_number.map(|group| group.get())),
@@ -29,7 +34,8 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             Cell::text(
                 outcome.cause.map(|cause| state.causes().get(cause).rule).unwrap_or_default(),
             ),
-        ]
+        ];
+        Row { cells, tone }
     });
     Sheet {
         topic: "lags",

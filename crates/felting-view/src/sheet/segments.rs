@@ -3,13 +3,15 @@ use std::collections::BTreeMap;
 use felting::Fabric;
 use felting::fabric::{DeviceId, Segment};
 
-use super::{Cell, Room, Sheet, column, of};
+use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
 pub(super) fn sheet(fabric: &Fabric) -> Sheet {
     let rows = fabric.segments().map(|(_, segment)| {
         let all =
             |texts: Vec<String>| if texts.is_empty() { Cell::Empty } else { Cell::List(texts) };
-        vec![
+        let differs = deviations(fabric, segment);
+        let tone = if differs.is_empty() { Tone::Plain } else { Tone::Impaired };
+        let cells = vec![
             Cell::text(segment.name.as_str()),
             Cell::text(
                 segment.vrf.map(|vrf| fabric.vrf(vrf.value).name.to_string()).unwrap_or_default(),
@@ -19,8 +21,9 @@ pub(super) fn sheet(fabric: &Fabric) -> Sheet {
             all(segment.subnets.iter().map(|subnet| subnet.value.to_string()).collect()),
             all(segment.gateways.iter().map(|gateway| gateway.value.to_string()).collect()),
             all(switches(fabric, segment)),
-            all(deviations(fabric, segment)),
-        ]
+            all(differs),
+        ];
+        Row { cells, tone }
     });
     Sheet {
         topic: "segments",

@@ -510,7 +510,7 @@ fn system(fabric: &Fabric, lag: LagId) -> SystemId {
             let side = &fabric.pair(pair).sides[side];
             SystemId { priority: side.system_priority, mac: side.system_mac }
         }
-        _ => SystemId { priority: device.system_priority, mac: device.mac },
+        _ => SystemId { priority: device.system_priority, mac: device.mac.value },
     }
 }
 

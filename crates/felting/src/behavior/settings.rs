@@ -41,7 +41,7 @@ pub(super) fn groups(fabric: &Fabric, causes: &mut Causes) {
 pub(super) fn addresses(fabric: &Fabric, causes: &mut Causes) {
     let mut first: FxHashMap<MacAddr, DeviceId> = FxHashMap::default();
     for (id, device) in fabric.devices().filter(|(_, device)| device.kind == DeviceKind::Switch) {
-        let owner = *first.entry(device.mac).or_insert(id);
+        let owner = *first.entry(device.mac.value).or_insert(id);
         if owner != id {
             let other = Some(Entity::Device(owner));
             let cause = causes.add("switch-mac-reused", Entity::Device(id), Aspect::Mac, other);

@@ -61,7 +61,7 @@ struct Described<'s> {
     number: Option<At<Number>>,
     role: Option<At<Role>>,
     hardware: Option<At<HardwareId>>,
-    mac: Option<MacAddr>,
+    mac: Option<At<MacAddr>>,
     system_priority: u16,
     rack: Option<At<SmolStr>>,
     position: Option<At<SmolStr>>,
@@ -88,7 +88,7 @@ pub(super) fn devices<'s>(
                 number,
                 role: keys.role().copied(),
                 hardware,
-                mac: keys.mac().map(|mac| mac.value),
+                mac: keys.mac().copied(),
                 system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
                 rack: keys.rack().cloned(),
                 position: keys.position().cloned(),
@@ -109,7 +109,7 @@ pub(super) fn devices<'s>(
                 number: None,
                 role: None,
                 hardware: None,
-                mac: keys.mac().map(|mac| mac.value),
+                mac: keys.mac().copied(),
                 system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
                 rack: keys.rack().cloned(),
                 position: keys.position().cloned(),
@@ -217,8 +217,8 @@ impl Layouts {
         let ports = self.ports(fabric, faults, id, layout, specs, name.span);
         fabric.device_names.insert(name.value.clone(), id);
         let mac = described.mac.unwrap_or_else(|| match described.number {
-            Some(number) => MacAddr::allotted(0, number.get()),
-            None => MacAddr::allotted(1, hash(&name.value)),
+            Some(number) => At::new(MacAddr::allotted(0, number.get()), number.span),
+            None => At::new(MacAddr::allotted(1, hash(&name.value)), name.span),
         });
         fabric.devices.push(Device {
             kind: described.kind,

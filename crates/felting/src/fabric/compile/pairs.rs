@@ -200,7 +200,7 @@ impl Made<'_> {
                 // A side without a domain presents its own address: it is no partner of the other.
                 system_mac: match domain {
                     Some(domain) => MacAddr::allotted(2, domain.get()),
-                    None => self.devices[gathered[index].switch.value].mac,
+                    None => self.devices[gathered[index].switch.value].mac.value,
                 },
             }
         }))

@@ -1,7 +1,6 @@
 use crate::behavior::Entity;
 use crate::fabric::Device;
 use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
 
 pub(super) static RULE: Rule = Rule {
     id: "switch-mac-reused",
@@ -30,19 +29,18 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         };
         let (a, b) = (cx.fabric.device(first), cx.fabric.device(id));
-        let place = |device: &Device| -> Span {
-            device.number.map_or(device.name.span, |number| number.span)
-        };
         let says = |device: &Device| match device.number {
-            Some(number) => format!("{} has number {}", device.name.value, number.value),
-            None => format!("{} has {}", device.name.value, device.mac),
+            Some(number) if number.span == device.mac.span => {
+                format!("{} has number {}", device.name.value, number.value)
+            }
+            _ => format!("{} has {}", device.name.value, device.mac.value),
         };
         out.report(
-            place(b),
+            b.mac.span,
             says(b),
-            format!("{} and {} have one MAC address, {}", a.name.value, b.name.value, a.mac),
+            format!("{} and {} have one MAC address, {}", a.name.value, b.name.value, a.mac.value),
         )
-        .related(place(a), says(a))
+        .related(a.mac.span, says(a))
         .wire("LACP takes the two for one system: a LAG between them does not form, and one towards both looks whole where it is not")
         .remedy("give each switch its own number; a range of names counts on from the number written")
         .about(first)
