@@ -1,5 +1,7 @@
 //! The real binary, driven as a user would.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+
 use std::path::{Path, PathBuf};
 use std::process::Command;
 

@@ -6,7 +6,6 @@ use std::ops::Range;
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Origin, Renderer, Snippet};
 use felting::Fabric;
-use felting::id::Id as _;
 use felting::rules::{Finding, Label, Report, Severity};
 use felting::source::{Fault, FileId, Span};
 
@@ -115,21 +114,15 @@ struct Drawer<'a> {
     fabric: &'a Fabric,
     renderer: Renderer,
     width: usize,
-    /// Where each line of each file begins.
-    lines: Vec<Vec<usize>>,
 }
 
 impl<'a> Drawer<'a> {
     fn new(fabric: &'a Fabric, style: Style) -> Self {
         let renderer = if style.colour { Renderer::styled() } else { Renderer::plain() };
-        let starts = |text: &str| {
-            std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect()
-        };
         Self {
             fabric,
             width: style.width,
             renderer: renderer.term_width(style.width).decor_style(DecorStyle::Ascii),
-            lines: fabric.sources().iter().map(|(_, source)| starts(&source.text)).collect(),
         }
     }
 
@@ -221,12 +214,11 @@ impl<'a> Drawer<'a> {
         'a: 'g,
     {
         let (file, first) = (run[0].0, run[0].1);
-        let last = run.iter().map(|(_, _, label, _)| self.line_at(file, label.span.end as usize));
-        let last = last.max().unwrap_or(first);
         let source = self.fabric.sources().file(file);
-        let lines = &self.lines[file.index()];
-        let start = lines[first];
-        let end = lines.get(last + 1).copied().unwrap_or(source.text.len());
+        let last = run.iter().map(|(_, _, label, _)| source.line_of(label.span.end));
+        let last = last.max().unwrap_or(first);
+        let start = source.lines()[first] as usize;
+        let end = source.lines().get(last + 1).map_or(source.text.len(), |&end| end as usize);
         let annotations = run.iter().map(|(_, _, label, kind)| {
             let span: Range<usize> =
                 label.span.start as usize - start..label.span.end as usize - start;
@@ -240,10 +232,6 @@ impl<'a> Drawer<'a> {
 
     /// The line that a place begins in, counted from 0.
     fn line_of(&self, span: Span) -> usize {
-        self.line_at(span.file, span.start as usize)
-    }
-
-    fn line_at(&self, file: FileId, byte: usize) -> usize {
-        self.lines[file.index()].partition_point(|&start| start <= byte) - 1
+        self.fabric.sources().file(span.file).line_of(span.start)
     }
 }

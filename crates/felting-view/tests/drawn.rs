@@ -1,5 +1,7 @@
 //! Everything as people see it: each rule's example, input faults, sheets, explanations.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+
 use std::path::Path;
 
 use felting::source::{Disk, Files as _, Memory};

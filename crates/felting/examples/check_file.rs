@@ -2,6 +2,8 @@
 //!
 //! `cargo run -p felting --example check_file demo/saltmarsh-stormy/fabric.toml`
 
+#![allow(clippy::print_stdout, reason = "an example shows its answer")]
+
 use felting::Fabric;
 
 fn main() {

@@ -2,6 +2,8 @@
 //!
 //! `cargo run -p felting --example selected_members`
 
+#![allow(clippy::print_stdout, reason = "an example shows its answer")]
+
 use felting::behavior::MemberState;
 use felting::build::{Builder, Hardware, Lag, Member, Switch};
 use felting::{Condition, State};

@@ -371,6 +371,7 @@ pub struct Fabric {
     /// Ports with a further cable: the port, the first cable, the further one.
     pub(crate) replugged: Vec<(PortId, CableId, CableId)>,
     pub(crate) lags: IdVec<LagId, Lag>,
+    pub(crate) lag_names: FxHashMap<(DeviceId, SmolStr), LagId>,
     pub(crate) members: IdVec<MemberId, Member>,
     /// The member that each port is, in the first LAG that claims it.
     pub(crate) port_member: IdVec<PortId, Option<MemberId>>,
@@ -520,10 +521,9 @@ impl Fabric {
         device.ports.get(self.layouts[device.layout].find(name)?)
     }
 
-    /// The LAG end of a name on a device. Looks at the device's LAGs one by one.
+    /// The LAG end of a name on a device.
     pub fn find_lag(&self, device: DeviceId, name: &str) -> Option<LagId> {
-        let named = |(_, lag): &(LagId, &Lag)| lag.device == device && lag.name.value == name;
-        self.lags.iter().find(named).map(|(id, _)| id)
+        self.lag_names.get(&(device, SmolStr::new(name))).copied()
     }
 
     /// The name of a device.

@@ -1,6 +1,8 @@
 //! Tests over the whole catalogue of rules: what each rule must have, and that it fires on its own
 //! example and on nothing else's.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+
 use std::collections::BTreeSet;
 use std::path::Path;
 

@@ -1,5 +1,7 @@
 //! Input faults: what is said, where, and that one fault hides no other.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+
 use std::fmt::Write as _;
 
 use felting::source::{Files as _, Memory};

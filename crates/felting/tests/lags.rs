@@ -1,5 +1,7 @@
 //! What becomes of LAG members, and why.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+
 use std::fmt::Write as _;
 
 use felting::behavior::{MemberOutcome, MemberState};

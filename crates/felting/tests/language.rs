@@ -1,5 +1,7 @@
 //! What statements mean: ranges, deviations, overlays, places, and the same words from Rust.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+
 use felting::build::{
     Bond, Builder, Hardware, Host, Keepalive, Lag, Member, Network, Pair, Segment, Switch, Vrf,
 };

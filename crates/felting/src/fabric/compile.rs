@@ -45,9 +45,9 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
     let mut made =
         Made { devices: &devices, names: &names, fabric: &mut fabric, faults: faults_in };
     made.port_settings(document);
-    let lag_names = made.lags(document);
+    made.lags(document);
     made.bonds(&hosts);
-    let sides = made.pairs(document, &lag_names);
+    let sides = made.pairs(document);
     let vrfs = made.vrfs(document);
     made.segments(document, &vrfs);
     made.networks(&hosts);

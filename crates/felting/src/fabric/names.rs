@@ -52,9 +52,9 @@ impl<'a> Names<'a> {
         for text in on {
             if let Some(&id) = self.by_name.get(&text.value) {
                 if self.devices[id].kind == kind {
-                    found.push(id)
+                    found.push(id);
                 } else {
-                    self.unknown(&text.value, text, Some(kind), faults)
+                    self.unknown(&text.value, text, Some(kind), faults);
                 }
                 continue;
             }
@@ -116,7 +116,7 @@ impl<'a> Names<'a> {
         let of_kind = |id: DeviceId| kind.is_none_or(|kind| self.devices[id].kind == kind);
         let names = self.sorted.iter().filter(|&&(_, id)| of_kind(id)).map(|&(name, _)| name);
         let what = kind_name(kind);
-        let remedy = match nearest(name, names) {
+        let remedy = match nearest(name, names.filter(|_| !faults.are_many())) {
             Some(nearest) => format!("did you mean {nearest}?"),
             None => format!("add the {what}, or correct the name"),
         };

@@ -213,6 +213,11 @@ impl Faults {
         self.0.last_mut().expect("pushed just now")
     }
 
+    /// Whether so many were found that looking for the nearest name each time would take long.
+    pub(crate) fn are_many(&self) -> bool {
+        self.0.len() > 200
+    }
+
     /// The faults in file order, each once.
     pub(crate) fn finish(mut self) -> Vec<Fault> {
         self.0.sort_by(|a, b| {

@@ -1,5 +1,5 @@
 use std::ops::Deref;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use crate::id::{Id, IdVec, typed_id};
 
@@ -49,6 +49,25 @@ pub struct Source {
     pub name: String,
     /// The text; empty if it could not be read.
     pub text: Arc<str>,
+    lines: OnceLock<Vec<u32>>,
+}
+
+impl Source {
+    /// The byte at which each line begins.
+    pub fn lines(&self) -> &[u32] {
+        self.lines.get_or_init(|| {
+            let breaks = self.text.match_indices('\n').map(|(at, _)| at + 1);
+            std::iter::once(0)
+                .chain(breaks)
+                .map(|at| u32::try_from(at).unwrap_or(u32::MAX))
+                .collect()
+        })
+    }
+
+    /// The line that a byte is in, counted from 0.
+    pub fn line_of(&self, byte: u32) -> usize {
+        self.lines().partition_point(|&start| start <= byte).saturating_sub(1)
+    }
 }
 
 /// All files of a fabric.
@@ -74,7 +93,7 @@ impl std::fmt::Display for Location<'_> {
 
 impl Sources {
     pub(crate) fn add(&mut self, name: String, text: Arc<str>) -> FileId {
-        self.0.push(Source { name, text })
+        self.0.push(Source { name, text, lines: OnceLock::new() })
     }
 
     /// One file.
@@ -92,7 +111,7 @@ impl Sources {
         self.0[span.file].text.get(span.start as usize..span.end as usize).unwrap_or_default()
     }
 
-    /// Where a place begins, as a person counts. Costs a look at the file up to there.
+    /// Where a place begins, as a person counts.
     pub fn location(&self, span: Span) -> Location<'_> {
         self.position(span.file, span.start)
     }
@@ -104,12 +123,12 @@ impl Sources {
 
     fn position(&self, file: FileId, byte: u32) -> Location<'_> {
         let source = &self.0[file];
-        let before = source.text.get(..byte as usize).unwrap_or(&source.text);
-        let line_start = before.rfind('\n').map_or(0, |newline| newline + 1);
+        let line = source.line_of(byte);
+        let before = source.text.get(source.lines()[line] as usize..byte as usize);
         Location {
             file: &source.name,
-            line: before.bytes().filter(|&byte| byte == b'\n').count() + 1,
-            column: before[line_start..].chars().count() + 1,
+            line: line + 1,
+            column: before.map_or(0, |before| before.chars().count()) + 1,
         }
     }
 }

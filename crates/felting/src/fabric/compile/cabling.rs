@@ -106,6 +106,7 @@ fn resolve(
             let found = fabric.device_names.get(name).copied();
             if found.is_none() {
                 let known = fabric.devices.values().map(|device| device.name.as_str());
+                let known = known.filter(|_| !faults.are_many());
                 let remedy = match nearest(name, known) {
                     Some(nearest) => format!("did you mean {nearest}?"),
                     None => "add the switch or host, or correct the name".to_owned(),

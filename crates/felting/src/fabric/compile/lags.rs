@@ -1,4 +1,3 @@
-use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::devices::{DEFAULT_PRIORITY, HostLayers, per_port};
@@ -11,9 +10,6 @@ use crate::source::{
     At, BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys, Span, nearest,
 };
 use crate::value::{Activity, BondProtocol, Protocol, Timeout, Unanswered, VlanSet};
-
-/// LAG ends by switch and name.
-pub(super) type LagNames = FxHashMap<(DeviceId, SmolStr), LagId>;
 
 impl Made<'_> {
     pub(super) fn port_settings(&mut self, document: &Document) {
@@ -49,7 +45,7 @@ impl Made<'_> {
         }
     }
 
-    pub(super) fn lags(&mut self, document: &Document) -> LagNames {
+    pub(super) fn lags(&mut self, document: &Document) {
         let mut things: Things<'_, (DeviceId, SmolStr), LagKeys> = Things::new();
         for statement in &document.lags {
             let (Some(on), Some(name)) = (&statement.keys.on, &statement.keys.name) else {
@@ -70,15 +66,14 @@ impl Made<'_> {
             }
         }
         self.fabric.port_member = per_port(self.fabric, None);
-        let mut names = LagNames::default();
+        self.fabric.lag_names.reserve(things.order.len());
         for thing in things.order {
             let (device, name) = thing.name;
             let name = At::new(name, thing.span);
             if let Some(id) = self.lag(device, &name, &thing.layers) {
-                names.insert((device, name.value), id);
+                self.fabric.lag_names.insert((device, name.value), id);
             }
         }
-        names
     }
 
     fn lag(
@@ -252,6 +247,9 @@ impl Made<'_> {
             }
             None
         };
+        if let Some(lag) = lag {
+            self.fabric.lag_names.insert((host, name.value.clone()), lag);
+        }
         self.fabric.bonds.push(Bond { host, name: name.clone(), nics, lag, hash: keys.hash });
     }
 

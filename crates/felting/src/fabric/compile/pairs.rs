@@ -2,7 +2,6 @@ use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::devices::DEFAULT_PRIORITY;
-use super::lags::LagNames;
 use super::{Made, Things};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, Group, GroupId, LagId, Pair, PairId, Side};
 use crate::source::{
@@ -20,7 +19,7 @@ struct Gathered<'s> {
 }
 
 impl Made<'_> {
-    pub(super) fn pairs(&mut self, document: &Document, lag_names: &LagNames) -> Sides {
+    pub(super) fn pairs(&mut self, document: &Document) -> Sides {
         let mut things: Things<'_, SmolStr, PairKeys> = Things::new();
         let mut statements: FxHashMap<SmolStr, Vec<&Statement<PairKeys>>> = FxHashMap::default();
         for statement in &document.pairs {
@@ -37,7 +36,7 @@ impl Made<'_> {
             let name = At::new(thing.name, thing.span);
             let gathered = self.gather(&statements[&name.value]);
             let Some([a, b]) = self.two_sides(&name, gathered, &taken) else { continue };
-            let Some(made) = self.sides(&name, [&a, &b], lag_names) else { continue };
+            let Some(made) = self.sides(&name, [&a, &b]) else { continue };
             let id = self.fabric.pairs.push(Pair { name, sides: made });
             for (index, side) in [a, b].iter().enumerate() {
                 taken.insert(side.switch.value, id);
@@ -152,12 +151,7 @@ impl Made<'_> {
         }
     }
 
-    fn sides(
-        &mut self,
-        name: &At<SmolStr>,
-        gathered: [&Gathered<'_>; 2],
-        lag_names: &LagNames,
-    ) -> Option<[Side; 2]> {
+    fn sides(&mut self, name: &At<SmolStr>, gathered: [&Gathered<'_>; 2]) -> Option<[Side; 2]> {
         if gathered
             .iter()
             .all(|side| side.layers.domain().is_none() && side.layers.taken_out("domain").is_none())
@@ -173,7 +167,7 @@ impl Made<'_> {
         }
         let links = gathered.map(|side| {
             let written = side.layers.peer_link()?;
-            let found = lag_names.get(&(side.switch.value, written.value.clone())).copied();
+            let found = self.fabric.find_lag(side.switch.value, &written.value);
             Some((written, found))
         });
         // A name that only one side has is a peer link missing on the other, which a rule reports.
@@ -181,7 +175,7 @@ impl Made<'_> {
             for (side, (written, _)) in
                 gathered.iter().zip(&links).filter_map(|(s, l)| l.map(|l| (s, l)))
             {
-                self.unknown_lag(side.switch.value, written, lag_names);
+                self.unknown_lag(side.switch.value, written);
             }
         }
         Some(std::array::from_fn(|index| {
@@ -206,13 +200,9 @@ impl Made<'_> {
         }))
     }
 
-    fn unknown_lag(&mut self, switch: DeviceId, name: &At<SmolStr>, lag_names: &LagNames) {
-        let mut known: Vec<_> = lag_names
-            .keys()
-            .filter(|(device, _)| *device == switch)
-            .map(|(_, name)| name.as_str())
-            .collect();
-        known.sort_unstable();
+    fn unknown_lag(&mut self, switch: DeviceId, name: &At<SmolStr>) {
+        let lags = self.fabric.lags.values().filter(|lag| lag.device == switch);
+        let known = lags.map(|lag| lag.name.as_str());
         let remedy = match nearest(&name.value, known) {
             Some(nearest) => format!("did you mean {nearest}?"),
             None => "add the LAG, or take `peer_link` out".to_owned(),

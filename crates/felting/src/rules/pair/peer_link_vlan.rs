@@ -1,4 +1,7 @@
+use rustc_hash::FxHashMap;
+
 use crate::behavior::{Entity, settings};
+use crate::fabric::{Group, PairId};
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -55,6 +58,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         return;
     }
     let needed = settings::needed_vlans(fabric);
+    // One LAG that needs what is missing is enough to see the contradiction.
+    let mut users: FxHashMap<PairId, Vec<&Group>> = FxHashMap::default();
+    for (_, group) in fabric.groups() {
+        users.entry(group.pair).or_default().push(group);
+    }
     for cause in causes {
         let Entity::Pair(id) = cause.entity else { continue };
         let pair = fabric.pair(id);
@@ -81,11 +89,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 names.join(" and ")
             ),
         );
-        // One LAG that needs what is missing is enough to see the contradiction.
-        let user = fabric.groups().filter(|(_, group)| group.pair == id).find_map(|(_, group)| {
-            let lag = fabric.lag(group.halves.into_iter().flatten().next()?);
-            let uses = lag.tagged.iter().chain(lag.untagged.map(|vlan| vlan.value));
-            uses.into_iter().any(|vlan| missing.contains(vlan)).then_some((group, lag))
+        let user = users.get(&id).and_then(|groups| {
+            groups.iter().find_map(|group| {
+                let lag = fabric.lag(group.halves.into_iter().flatten().next()?);
+                let mut uses = lag.tagged.iter().chain(lag.untagged.map(|vlan| vlan.value));
+                uses.any(|vlan| missing.contains(vlan)).then_some((group, lag))
+            })
         });
         if let Some((group, lag)) = user {
             draft = match lag.untagged.filter(|vlan| missing.contains(vlan.value)) {
