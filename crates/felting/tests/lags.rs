@@ -279,12 +279,12 @@ fn tangled(
         ["", "mode = \"passive\"", "protocol = \"static\"", "unanswered = \"one\""][settings[of]]
     };
     let mut text = String::new();
-    for switch in 0..3 {
+    for (switch, system) in systems.iter().enumerate() {
         let _ = writeln!(
             text,
             "[[switch]]\nname = \"s{switch}\"\nnumber = {}\nsystem_priority = {}\nports = \"p[0-5] 1G\"",
             switch + 1,
-            systems[switch]
+            system
         );
         for lag in 0..2 {
             let (low, high) = (lag * 3, lag * 3 + 2);
