@@ -5,6 +5,7 @@
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
+use felting::source::{Disk, Files as _};
 use insta_cmd::{assert_cmd_snapshot, get_cargo_bin};
 
 fn root() -> PathBuf {
@@ -121,7 +122,6 @@ fn every_demo_file_is_in_the_binary() {
     let folder = tempfile::tempdir().unwrap();
     let into = folder.path().join("try");
     run(&["demo", "--into", into.to_str().unwrap()]);
-    use felting::source::{Disk, Files as _};
     let (mut shipped, mut written) =
         (Disk::new(root().join("demo")).list("").unwrap(), Disk::new(&into).list("").unwrap());
     shipped.sort();
