@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
+use std::fmt::Write as _;
 use std::path::Path;
 
 use felting::source::{Disk, Files as _, Memory};
@@ -95,9 +96,11 @@ fn a_sheet_in_every_form() {
     let sheet = Sheet::of(Topic::Segments, &fabric, &State::of(&fabric, &Condition::default()));
     let mut page = String::new();
     for format in [Format::Table, Format::Csv, Format::Json, Format::Markdown] {
-        page += &format!(
-            "-- {format:?}\n{}\n",
-            sheet.render(format, Style { colour: false, width: 60 })
+        let text = sheet.render(format, Style { colour: false, width: 60 });
+        let _ = writeln!(
+            page,
+            "-- {format:?}
+{text}"
         );
     }
     insta::assert_snapshot!(page);

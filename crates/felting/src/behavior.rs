@@ -98,6 +98,7 @@ impl State {
         let far = port::links(fabric, condition, &mut causes);
         settings::addresses(fabric, &mut causes);
         settings::groups(fabric, &mut causes);
+        settings::peer_links_missing(fabric, &mut causes);
         settings::peer_links(fabric, &mut causes);
         settings::segments(fabric, &mut causes);
         let (lags, members) = lag::outcomes(fabric, &far, &mut causes);

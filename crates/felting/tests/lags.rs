@@ -236,6 +236,11 @@ fn one_fault_is_one_finding() {
             "on = \"kelp-a\"\nname = \"hull-01\"",
             "pair-group-one-sided",
         ),
+        (
+            "on = \"*\"\nname = \"peer\"",
+            "on = [\"kelp-a\", \"reed-*\"]\nname = \"peer\"",
+            "pair-peer-link-missing",
+        ),
         ("nics = \"nic[1-2]\" }", "nics = \"nic1\" }", "uplink-lag-without-bond"),
         (
             "nics = \"nic[1-2]\" }",

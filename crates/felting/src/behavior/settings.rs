@@ -50,6 +50,21 @@ pub(super) fn addresses(fabric: &Fabric, causes: &mut Causes) {
     }
 }
 
+/// Finds pairs that name a peer link on one side or on none. The LAG that the one side has for it
+/// then leads to ports of the other that may well be in no LAG: that is the same fault.
+pub(super) fn peer_links_missing(fabric: &Fabric, causes: &mut Causes) {
+    for (id, pair) in fabric.pairs() {
+        let links = pair.sides.each_ref().map(|side| side.peer_link);
+        if links.iter().all(Option::is_some) {
+            continue;
+        }
+        let cause = causes.add("pair-peer-link-missing", Entity::Pair(id), Aspect::Partner, None);
+        for link in links.into_iter().flatten() {
+            causes.claim(cause, Entity::Lag(link.value), Aspect::Partner);
+        }
+    }
+}
+
 /// Finds the VLANs of multi-chassis LAGs that a peer link lacks.
 pub(super) fn peer_links(fabric: &Fabric, causes: &mut Causes) {
     let needed = needed_vlans(fabric);

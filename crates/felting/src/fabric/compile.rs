@@ -54,10 +54,10 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
     drop(names);
     fabric.device_names = by_name;
     fabric.devices = devices;
-    for (device, side) in sides {
+    for (device, side) in sides.of {
         fabric.devices[device].pair = Some(side);
     }
-    pairs::groups(&mut fabric, &mut faults, !document.pairs.is_empty());
+    pairs::groups(&mut fabric, &mut faults, &sides.unmade);
     accepts(document, &mut fabric, &mut faults);
     fabric.faults = faults.finish();
     fabric
@@ -115,10 +115,20 @@ impl Made<'_> {
 
 fn unknown_port(fabric: &Fabric, device: &super::Device, name: &At<SmolStr>, faults: &mut Faults) {
     let layout = &fabric.layouts[device.layout];
-    let remedy = match nearest(&name.value, layout.ports.iter().map(|port| port.name.as_str())) {
-        Some(nearest) => format!("did you mean {nearest}?"),
-        None if layout.ports.is_empty() => format!("give {} its ports", device.name.value),
-        None => format!("add the port to {}, or correct the name", device.name.value),
+    let letters = |name: &str| name.trim_end_matches(|c: char| c.is_ascii_digit()).len();
+    let stem = &name.value[..letters(&name.value)];
+    let mut alike =
+        layout.ports.iter().filter(|p| p.name.starts_with(stem) && letters(&p.name) == stem.len());
+    let remedy = match (alike.next(), alike.next_back()) {
+        // A number beyond the ports is not a misspelling of some other port's name.
+        (Some(first), Some(last)) => {
+            format!("its ports of that name are {} to {}", first.name, last.name)
+        }
+        _ => match nearest(&name.value, layout.ports.iter().map(|port| port.name.as_str())) {
+            Some(nearest) => format!("did you mean {nearest}?"),
+            None if layout.ports.is_empty() => format!("give {} its ports", device.name.value),
+            None => format!("add the port to {}, or correct the name", device.name.value),
+        },
     };
     faults
         .add(

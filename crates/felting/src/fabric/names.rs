@@ -116,8 +116,11 @@ impl<'a> Names<'a> {
         let of_kind = |id: DeviceId| kind.is_none_or(|kind| self.devices[id].kind == kind);
         let names = self.sorted.iter().filter(|&&(_, id)| of_kind(id)).map(|&(name, _)| name);
         let what = kind_name(kind);
+        let from = self.sorted.partition_point(|&(known, _)| known < name);
+        let begun = self.sorted.get(from).is_some_and(|&(known, _)| known.starts_with(name));
         let remedy = match nearest(name, names.filter(|_| !faults.are_many())) {
             Some(nearest) => format!("did you mean {nearest}?"),
+            None if begun => format!("did you mean all that begin so: {name}*?"),
             None => format!("add the {what}, or correct the name"),
         };
         faults.add(

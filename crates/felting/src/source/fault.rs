@@ -1,3 +1,6 @@
+use std::cmp::Reverse;
+use std::fmt::Write as _;
+
 use super::span::Span;
 
 /// What kind of input fault it is. Kinds have ids as rules do, so that people can look them up.
@@ -218,13 +221,32 @@ impl Faults {
         self.0.len() > 200
     }
 
-    /// The faults in file order, each once.
+    /// The faults in file order, each once. What one place does wrong for many things, such as a
+    /// port that none of ten switches has, is one fault.
     pub(crate) fn finish(mut self) -> Vec<Fault> {
         self.0.sort_by(|a, b| {
             (a.at.order(), a.kind, &a.message).cmp(&(b.at.order(), b.kind, &b.message))
         });
         self.0.dedup_by(|a, b| (a.at, a.kind, &a.message) == (b.at, b.kind, &b.message));
-        self.0
+        let mut merged: Vec<(Fault, usize)> = Vec::new();
+        for fault in self.0 {
+            match merged.last_mut() {
+                Some((first, more)) if (first.at, first.kind) == (fault.at, fault.kind) => {
+                    *more += 1;
+                }
+                _ => merged.push((fault, 0)),
+            }
+        }
+        merged
+            .into_iter()
+            .map(|(mut fault, more)| {
+                if more > 0 {
+                    // Writing to a String cannot fail.
+                    let _ = write!(fault.message, " (and {more} more of the kind from here)");
+                }
+                fault
+            })
+            .collect()
     }
 }
 
@@ -238,10 +260,12 @@ impl Fault {
 pub fn nearest<'a>(found: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     // A third of the letters may be off, one letter in short words.
     let most = (found.chars().count() / 3).max(1);
+    let alike = |name: &str| found.chars().zip(name.chars()).take_while(|(a, b)| a == b).count();
     names
         .into_iter()
-        .map(|name| (strsim::damerau_levenshtein(found, name), name))
-        .filter(|&(distance, _)| distance <= most)
+        .filter(|name| name.len().abs_diff(found.len()) <= 4 * most)
+        .map(|name| (strsim::damerau_levenshtein(found, name), Reverse(alike(name)), name))
+        .filter(|&(distance, ..)| distance <= most)
         .min()
-        .map(|(_, name)| name)
+        .map(|(_, _, name)| name)
 }

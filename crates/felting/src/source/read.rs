@@ -71,12 +71,14 @@ impl Cx<'_> {
             DeValue::Table(_) => "a table",
         };
         let at = self.place(node);
+        let quoted = node.get_ref().as_str().is_some_and(|text| text.parse::<i64>().is_ok());
+        let remedy = if quoted { ", without the quotes" } else { "" };
         self.faults.add(
             FaultKind::WrongType,
             at,
             format!("`{key}` is {found}, which it cannot be"),
             format!("expected {expected}"),
-            format!("write {expected}"),
+            format!("write {expected}{remedy}"),
         );
     }
 

@@ -1,7 +1,7 @@
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
-use super::devices::DEFAULT_PRIORITY;
+use super::devices::{DEFAULT_PRIORITY, hash};
 use super::{Made, Things};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, Group, GroupId, LagId, Pair, PairId, Side};
 use crate::source::{
@@ -10,7 +10,12 @@ use crate::source::{
 use crate::value::{GroupNumber, MacAddr};
 
 /// Which side of which pair each switch is.
-pub(super) type Sides = Vec<(DeviceId, (PairId, usize))>;
+#[derive(Default)]
+pub(super) struct Sides {
+    pub(super) of: Vec<(DeviceId, (PairId, usize))>,
+    /// Switches of pairs that could not be made: reported, so their groups are not at fault.
+    pub(super) unmade: FxHashSet<DeviceId>,
+}
 
 /// A side while its statements are gathered: the switch, where it is named, and its layers.
 struct Gathered<'s> {
@@ -31,16 +36,20 @@ impl Made<'_> {
             }
         }
         let mut taken: FxHashMap<DeviceId, PairId> = FxHashMap::default();
-        let mut sides = Vec::new();
+        let mut sides = Sides::default();
         for thing in things.order {
             let name = At::new(thing.name, thing.span);
             let gathered = self.gather(&statements[&name.value]);
-            let Some([a, b]) = self.two_sides(&name, gathered, &taken) else { continue };
-            let Some(made) = self.sides(&name, [&a, &b]) else { continue };
+            let named: Vec<_> = gathered.iter().map(|side| side.switch.value).collect();
+            let Some([a, b]) = self.two_sides(&name, gathered, &taken) else {
+                sides.unmade.extend(named);
+                continue;
+            };
+            let made = self.sides(&name, [&a, &b]);
             let id = self.fabric.pairs.push(Pair { name, sides: made });
             for (index, side) in [a, b].iter().enumerate() {
                 taken.insert(side.switch.value, id);
-                sides.push((side.switch.value, (id, index)));
+                sides.of.push((side.switch.value, (id, index)));
             }
         }
         sides
@@ -151,11 +160,11 @@ impl Made<'_> {
         }
     }
 
-    fn sides(&mut self, name: &At<SmolStr>, gathered: [&Gathered<'_>; 2]) -> Option<[Side; 2]> {
-        if gathered
-            .iter()
-            .all(|side| side.layers.domain().is_none() && side.layers.taken_out("domain").is_none())
-        {
+    fn sides(&mut self, name: &At<SmolStr>, gathered: [&Gathered<'_>; 2]) -> [Side; 2] {
+        let unsaid = gathered.iter().all(|side| {
+            side.layers.domain().is_none() && side.layers.taken_out("domain").is_none()
+        });
+        if unsaid {
             self.faults.add(
                 FaultKind::MissingKey,
                 name.span,
@@ -163,7 +172,6 @@ impl Made<'_> {
                 "expected `domain = …` in this pair",
                 "add the domain number that both switches are configured with",
             );
-            return None;
         }
         let links = gathered.map(|side| {
             let written = side.layers.peer_link()?;
@@ -178,7 +186,7 @@ impl Made<'_> {
                 self.unknown_lag(side.switch.value, written);
             }
         }
-        Some(std::array::from_fn(|index| {
+        std::array::from_fn(|index| {
             let keys = &gathered[index].layers;
             let domain = keys.domain().copied();
             let link =
@@ -194,10 +202,12 @@ impl Made<'_> {
                 // A side without a domain presents its own address: it is no partner of the other.
                 system_mac: match domain {
                     Some(domain) => MacAddr::allotted(2, domain.get()),
+                    // Reported already; what the pair would do with a domain is still of interest.
+                    None if unsaid => MacAddr::allotted(3, hash(&name.value)),
                     None => self.devices[gathered[index].switch.value].mac.value,
                 },
             }
-        }))
+        })
     }
 
     fn unknown_lag(&mut self, switch: DeviceId, name: &At<SmolStr>) {
@@ -213,7 +223,7 @@ impl Made<'_> {
 }
 
 /// Joins the LAGs of each pair that have one group number.
-pub(super) fn groups(fabric: &mut Fabric, faults: &mut Faults, any_pair_written: bool) {
+pub(super) fn groups(fabric: &mut Fabric, faults: &mut Faults, unmade: &FxHashSet<DeviceId>) {
     let mut found: FxHashMap<(PairId, GroupNumber), GroupId> = FxHashMap::default();
     let numbered: Vec<(LagId, At<GroupNumber>)> = fabric
         .lags
@@ -223,8 +233,7 @@ pub(super) fn groups(fabric: &mut Fabric, faults: &mut Faults, any_pair_written:
     for (lag, number) in numbered {
         let device = fabric.lags[lag].device;
         let Some((pair, side)) = fabric.devices[device].pair else {
-            // A pair that could not be compiled has been reported; its groups are not at fault.
-            if !any_pair_written || !fabric.pairs.is_empty() {
+            if !unmade.contains(&device) {
                 let device = fabric.device_name(device);
                 faults.add(
                     FaultKind::PairSides,
