@@ -1,5 +1,6 @@
 //! Standard output and error: the only place that prints.
 
+use std::ffi::OsStr;
 use std::io::{IsTerminal as _, Write as _};
 
 use felting_view::Style;
@@ -14,13 +15,7 @@ pub(crate) struct Screen {
 impl Screen {
     pub(crate) fn new(colour: Colour) -> Self {
         let terminal = std::io::stdout().is_terminal();
-        // https://no-color.org: set and not empty.
-        let refused = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
-        let colour = match colour {
-            Colour::Always => true,
-            Colour::Never => false,
-            Colour::Auto => terminal && !refused,
-        };
+        let colour = coloured(colour, terminal, std::env::var_os("NO_COLOR").as_deref());
         let width = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
         let width = width.or_else(|| terminal.then(terminal_width).flatten()).unwrap_or(120);
         Self { style: Style { colour, width: width.clamp(40, 400) } }
@@ -47,6 +42,15 @@ impl Screen {
     }
 }
 
+/// Whether to use colours: as told, else on a terminal unless `NO_COLOR` is set and not empty.
+fn coloured(wanted: Colour, terminal: bool, no_color: Option<&OsStr>) -> bool {
+    match wanted {
+        Colour::Always => true,
+        Colour::Never => false,
+        Colour::Auto => terminal && no_color.is_none_or(OsStr::is_empty),
+    }
+}
+
 fn terminal_width() -> Option<usize> {
     terminal_size::terminal_size().map(|(width, _)| usize::from(width.0))
 }
@@ -55,4 +59,24 @@ fn terminal_width() -> Option<usize> {
 pub(crate) fn fail(message: &str) -> u8 {
     let _ = writeln!(std::io::stderr(), "error: {message}");
     crate::UNREADABLE
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn colour_on_a_terminal_unless_refused() {
+        for (wanted, terminal, no_color, expected) in [
+            (Colour::Auto, true, None, true),
+            (Colour::Auto, true, Some(""), true),
+            (Colour::Auto, true, Some("1"), false),
+            (Colour::Auto, false, None, false),
+            (Colour::Always, false, Some("1"), true),
+            (Colour::Never, true, None, false),
+        ] {
+            let found = coloured(wanted, terminal, no_color.map(OsStr::new));
+            assert_eq!(found, expected, "{wanted:?} {terminal} {no_color:?}");
+        }
+    }
 }

@@ -104,6 +104,11 @@ impl<I: Id, T> IdVec<I, T> {
         &self.raw[run.start.index()..run.end.index()]
     }
 
+    /// Makes room for so many more elements.
+    pub(crate) fn reserve(&mut self, more: usize) {
+        self.raw.reserve(more);
+    }
+
     /// The id that the next element will have.
     pub(crate) fn next_id(&self) -> I {
         I::from_index(self.raw.len())

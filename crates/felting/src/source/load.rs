@@ -293,7 +293,10 @@ fn read_all<K: Keys>(
     statements: &mut Vec<Statement<K>>,
 ) {
     match node.get_ref().as_array() {
-        Some(nodes) => statements.extend(nodes.iter().filter_map(|n| read_statement(cx, n, layer))),
+        Some(nodes) => {
+            statements.reserve(nodes.len());
+            statements.extend(nodes.iter().filter_map(|n| read_statement(cx, n, layer)));
+        }
         None if node.get_ref().is_table() => statements.extend(read_statement(cx, node, layer)),
         None => cx.wrong_type(K::TABLE, node, &format!("tables, each written [[{}]]", K::TABLE)),
     }

@@ -27,6 +27,7 @@ fn ends(
 pub(super) fn cables(document: &Document, fabric: &mut Fabric, faults: &mut Faults) {
     // (cable, layer): an overlay's cable takes the place of those of lower layers in its ports.
     let mut made: Vec<(Cable, usize)> = Vec::new();
+    made.reserve(document.runs.len() * 2);
     for run in &document.runs {
         spread_run(run, fabric, &mut made, faults);
     }
@@ -41,6 +42,7 @@ pub(super) fn cables(document: &Document, fabric: &mut Fabric, faults: &mut Faul
         made.retain(|(cable, layer)| cable.ends.iter().all(|end| top[&end.value] == *layer));
     }
     fabric.plugged = per_port(fabric, None);
+    fabric.cables.reserve(made.len());
     for (cable, _) in made {
         let ends = cable.ends;
         let id = fabric.cables.push(cable);

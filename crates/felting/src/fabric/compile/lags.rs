@@ -66,7 +66,9 @@ impl Made<'_> {
             }
         }
         self.fabric.port_member = per_port(self.fabric, None);
-        self.fabric.lag_names.reserve(things.order.len());
+        let bonds = self.devices.len();
+        self.fabric.lag_names.reserve(things.order.len() + bonds);
+        self.fabric.lags.reserve(things.order.len() + bonds);
         for thing in things.order {
             let (device, name) = thing.name;
             let name = At::new(name, thing.span);
