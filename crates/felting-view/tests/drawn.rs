@@ -51,7 +51,14 @@ fn the_demo_fabrics() {
             report.findings.iter().chain(accepted).any(|finding| finding.rule.id == rule.id);
         assert!(found, "the stormy fabric has no {}", rule.id);
     }
-    insta::assert_snapshot!("stormy", findings(&stormy, &report, Style::PLAIN));
+    let drawn = findings(&stormy, &report, Style::PLAIN);
+    let readme = include_str!("../../../README.md");
+    let shown = readme.split("```text\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
+    assert!(
+        drawn.contains(shown.trim_end()),
+        "the README shows a finding as it is drawn:\n{shown}"
+    );
+    insta::assert_snapshot!("stormy", drawn);
 }
 
 #[test]

@@ -1,4 +1,5 @@
 use felting::behavior::{Aspect, Entity};
+use felting::fabric::PortId;
 use felting::value::Duplex;
 use felting::{Fabric, State};
 
@@ -34,6 +35,8 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
                 cable.label.as_ref().map(|label| label.value.to_string()).unwrap_or_default(),
             ),
             Cell::text(why),
+            Cell::text(rack(fabric, near)),
+            Cell::text(rack(fabric, far)),
             {
                 let place = fabric.sources().location(cable.span);
                 Cell::text(format!("{}:{}", place.file, place.line))
@@ -59,8 +62,18 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             column("length", "length", Room::Spare),
             column("label", "label", Room::Spare),
             column("fault", "fault", Room::Lines(40)),
+            column("near_rack", "from rack", Room::Spare),
+            column("far_rack", "to rack", Room::Spare),
             column("written", "written at", Room::Spare),
         ],
         rows,
     }
+}
+
+/// The rack of a port's device, and the position in it.
+fn rack(fabric: &Fabric, port: PortId) -> String {
+    let device = fabric.device(fabric.port(port).device);
+    let parts = [&device.rack, &device.position];
+    let parts = parts.into_iter().flatten().map(|part| part.value.as_str());
+    parts.collect::<Vec<_>>().join(" ")
 }

@@ -22,8 +22,8 @@ use crate::source::{
 /// The most ports that a fabric may have, so that a slip of the finger cannot fill the memory.
 const MOST_PORTS: usize = 10_000_000;
 
-/// The most things that one kind of statement may make beside ports.
-const MOST_THINGS: usize = 10_000_000;
+/// The most things of any other kind, for the same reason.
+const MOST_THINGS: usize = 2_000_000;
 
 pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults) -> Fabric {
     let mut fabric = Fabric {

@@ -26,8 +26,7 @@ fn ends(
 
 pub(super) fn cables(document: &Document, fabric: &mut Fabric, faults: &mut Faults) {
     // (cable, layer): an overlay's cable takes the place of those of lower layers in its ports.
-    let mut made: Vec<(Cable, usize)> = Vec::new();
-    made.reserve(document.runs.len() * 2);
+    let mut made: Vec<(Cable, usize)> = Vec::with_capacity(document.runs.len() * 2);
     for run in &document.runs {
         spread_run(run, fabric, &mut made, faults);
     }

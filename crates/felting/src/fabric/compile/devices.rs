@@ -1,7 +1,7 @@
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
-use super::{MOST_PORTS, Things, deviations, spread};
+use super::{MOST_PORTS, Things, deviations, spread, too_many};
 use crate::fabric::layout::{Layout, LayoutId};
 use crate::fabric::{Device, DeviceId, DeviceKind, Fabric, Hardware, HardwareId, Port, PortId};
 use crate::id::{Id, IdRange, IdVec};
@@ -151,6 +151,10 @@ fn named<'s, K: Keys>(
             .into_iter()
             .map(|name| name.value)
             .collect();
+        let count = things.order.len() + names.len();
+        if too_many(count, range.span, "switches and hosts", faults) {
+            continue;
+        }
         let deviations = deviations(statement, &names, faults);
         for (place, name) in names.into_iter().enumerate() {
             let shown = || format!("the {} {name}", K::TABLE);
