@@ -1,6 +1,6 @@
 //! What was written: the fabric language as data, with a place for every value.
 //!
-//! [`load`] reads a root file and all that it includes into one [`Document`] of statements.
+//! `load` reads a root file and all that it includes into one `Document` of statements.
 //! Nothing is resolved here: a statement still says `kelp-*`, and a deviation still stands beside
 //! it. Every fault is collected and none stops the reading.
 
