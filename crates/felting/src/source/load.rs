@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use smol_str::SmolStr;
 use toml::Spanned;
-use toml::de::DeTable;
+use toml::de::{DeTable, DeValue};
 
 use super::csv_cables;
 use super::fault::{FaultKind, Faults, nearest};
@@ -186,7 +186,7 @@ impl Loader<'_> {
         if errors.is_empty() {
             only_keys(&mut cx, root.get_ref(), "a fabric file", TABLES);
         }
-        let includes = statements(&mut cx, root.get_ref(), self.layer, self.document);
+        let includes = statements(&mut cx, root.into_inner(), self.layer, self.document);
         self.stack.push(path.to_owned());
         for (kind, include) in includes {
             for path in self.resolve(path, &include) {
@@ -258,19 +258,20 @@ enum Include {
     Cables,
 }
 
-/// Reads all tables of one file and tells what it includes.
+/// Reads all tables of one file and tells what it includes. Each table is given back as soon as it
+/// has been read: the statements then take its memory while it is still in the cache.
 fn statements(
     cx: &mut Cx<'_>,
-    root: &DeTable<'_>,
+    root: DeTable<'_>,
     layer: usize,
     document: &mut Document,
 ) -> Vec<(Include, At<SmolStr>)> {
     let mut includes = Vec::new();
     for (key, node) in root {
         match key.get_ref().as_ref() {
-            "fabric" => fabric_table(cx, node, layer, document, &mut includes),
-            "cabling" => cabling_table(cx, node, layer, document, &mut includes),
-            "severities" => severities_table(cx, node, document),
+            "fabric" => fabric_table(cx, &node, layer, document, &mut includes),
+            "cabling" => cabling_table(cx, &node, layer, document, &mut includes),
+            "severities" => severities_table(cx, &node, document),
             "hardware" => read_all(cx, node, layer, &mut document.hardware),
             "switch" => read_all(cx, node, layer, &mut document.switches),
             "port" => read_all(cx, node, layer, &mut document.ports),
@@ -288,24 +289,29 @@ fn statements(
 
 fn read_all<K: Keys>(
     cx: &mut Cx<'_>,
-    node: &Node<'_>,
+    node: Node<'_>,
     layer: usize,
     statements: &mut Vec<Statement<K>>,
 ) {
-    match node.get_ref().as_array() {
-        Some(nodes) => {
-            statements.reserve(nodes.len());
-            statements.extend(nodes.iter().filter_map(|n| read_statement(cx, n, layer)));
-        }
-        None if node.get_ref().is_table() => statements.extend(read_statement(cx, node, layer)),
-        None => cx.wrong_type(K::TABLE, node, &format!("tables, each written [[{}]]", K::TABLE)),
+    if node.get_ref().is_table() {
+        statements.extend(read_statement(cx, &node, layer));
+        return;
+    }
+    if !node.get_ref().is_array() {
+        cx.wrong_type(K::TABLE, &node, &format!("tables, each written [[{}]]", K::TABLE));
+        return;
+    }
+    let DeValue::Array(nodes) = node.into_inner() else { return };
+    statements.reserve(nodes.len());
+    for node in nodes {
+        statements.extend(read_statement(cx, &node, layer));
     }
 }
 
 fn table<'n, 'i>(
     cx: &mut Cx<'_>,
     key: &str,
-    node: &'n Spanned<toml::de::DeValue<'i>>,
+    node: &'n Spanned<DeValue<'i>>,
 ) -> Option<&'n DeTable<'i>> {
     let table = node.get_ref().as_table();
     if table.is_none() {
