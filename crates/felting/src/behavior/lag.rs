@@ -289,7 +289,7 @@ impl Selection<'_> {
         }
         let unanswered = lag.unanswered.value;
         let state = match unanswered {
-            // IEEE 802.1AX clause 6.4.8, Defaulted: the port operates as an individual link.
+            // IEEE 802.1AX clause 6.4.12, Defaulted: the port operates as an individual link.
             Unanswered::Individual | Unanswered::One => MemberState::Individual,
             Unanswered::Closed => MemberState::Closed,
         };

@@ -11,8 +11,8 @@ use crate::source::{
 };
 use crate::value::{MacAddr, Number, Role};
 
-/// 802.1AX clause 6.4.5: the priorities of a system and of a port are 16 bits; 32768 is the middle
-/// that the standard recommends.
+/// The priorities of a system and of a port are 16 bits (IEEE 802.1AX clause 6.3); the middle is
+/// what devices commonly come with.
 pub(super) const DEFAULT_PRIORITY: u16 = 32_768;
 
 /// The kinds of switches by name, with their ports as written.

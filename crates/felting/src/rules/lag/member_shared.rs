@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     summary: "a port in two LAGs",
     explain: "A port belongs to one aggregator at a time. A device takes the port into one of the \
               LAGs and refuses it to the other, or lets the later statement win silently.",
-    sources: &["IEEE 802.1AX-2020 clause 6.3.5 (aggregator attachment)"],
+    sources: &["IEEE 802.1AX-2020 clause 6.4.14 (a port attaches to one aggregator)"],
     broken: r#"
 [[switch]]
 name = "kelp-[a-b]"

@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     explain: "Both ends of a LAG must aggregate. A switch that knows nothing of the LAG takes its \
               members for separate links: it learns one address now here, now there, and what it \
               floods comes back to the sender by the other member.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.8 (Defaulted)"],
+    sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Defaulted)"],
     broken: r#"
 [[switch]]
 name = "kelp-[a-b]"

@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     explain: "An end that speaks LACP waits for LACPDUs that a static end, or one with a maker's \
               own negotiation, never sends. It falls back to what it does when nobody answers, \
               while the static end uses all members at once.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.8 (Expired, Defaulted)"],
+    sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Expired, Defaulted)"],
     broken: r#"
 [[switch]]
 name = "kelp-[a-b]"

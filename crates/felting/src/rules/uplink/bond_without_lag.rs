@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     explain: "A bond that spreads frames needs a LAG at the other end. Plain switch ports learn \
               the host's address now here, now there, and what they flood reaches the host twice. \
               An LACP bond hears no answer and falls back to what it does then.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.8 (Defaulted)"],
+    sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Defaulted)"],
     broken: r#"
 [[switch]]
 name = "kelp-a"

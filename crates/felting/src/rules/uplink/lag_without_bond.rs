@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     explain: "A LAG takes all its members for one way to one station. A host that uses its NICs \
               one by one, or one at a time, doesn't expect frames at the other NIC: they are \
               dropped there. An LACP LAG hears no answer and falls back to what it does then.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.8 (Defaulted)"],
+    sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Defaulted)"],
     broken: r#"
 [[switch]]
 name = "kelp-a"
