@@ -30,10 +30,7 @@ pub(crate) enum Command {
         /// What the table is about.
         topic: TopicWord,
         #[command(flatten)]
-        input: Input,
-        /// The form of the table.
-        #[arg(long, default_value = "table")]
-        format: FormatWord,
+        options: SheetOptions,
     },
     /// Tell what a rule is about, with an example and its mend; without a rule, list them all.
     Explain {
@@ -63,6 +60,22 @@ pub(crate) struct Input {
     /// An overlay document: what would be configured otherwise. Can be repeated.
     #[arg(long, value_name = "FILE")]
     pub(crate) with: Vec<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct SheetOptions {
+    #[command(flatten)]
+    pub(crate) input: Input,
+    /// What is down: kelp-a, "kelp-a et1", "cable kelp-a et1", "peer link of kelp", "keepalive of
+    /// kelp", "member 2 of jetty". Can be repeated.
+    #[arg(long, value_name = "THING")]
+    pub(crate) cut: Vec<String>,
+    /// Only what `--with` and `--cut` change, before and after.
+    #[arg(long)]
+    pub(crate) changes: bool,
+    /// The form of the table.
+    #[arg(long, default_value = "table")]
+    pub(crate) format: FormatWord,
 }
 
 #[derive(Args, Debug)]
@@ -107,7 +120,7 @@ macro_rules! words {
 }
 
 words! {
-    TopicWord for Topic { Lags, Segments, Cables }
+    TopicWord for Topic { Lags, Members, Pairs, Stacks, EthernetSegments, Tree, Segments, Cables }
     FormatWord for Format { Table, Csv, Json, Markdown }
     SeverityWord for Severity { Hint, Warning, Error }
 }

@@ -21,11 +21,15 @@ const FILES: &[(&str, &str)] = files![
     "saltmarsh/cables.csv",
     "saltmarsh/hosts/hulls.toml",
     "saltmarsh/hosts/others.toml",
+    "saltmarsh/hosts/skiffs.toml",
+    "saltmarsh/workshop.toml",
     "saltmarsh-stormy/fabric.toml",
     "saltmarsh-stormy/tenants.toml",
     "saltmarsh-stormy/cables.csv",
     "saltmarsh-stormy/hosts/hulls.toml",
     "saltmarsh-stormy/hosts/others.toml",
+    "saltmarsh-stormy/hosts/skiffs.toml",
+    "saltmarsh-stormy/workshop.toml",
 ];
 
 /// Acceptances are judged as of this day, so that the demo is the same for ever.

@@ -9,9 +9,9 @@ use std::process::ExitCode;
 use clap::{CommandFactory as _, Parser as _};
 use felting::rules::Severity;
 use felting::{Condition, Fabric, State};
-use felting_view::sheet::{Format, Sheet, Topic};
+use felting_view::sheet::{Sheet, Topic};
 
-use arguments::{Arguments, CheckOptions, Command, Input};
+use arguments::{Arguments, CheckOptions, Command, Input, SheetOptions};
 use output::{Screen, fail};
 
 /// Nothing at or above the denied level.
@@ -27,9 +27,7 @@ fn main() -> ExitCode {
     let screen = Screen::new(arguments.colour);
     ExitCode::from(match arguments.command {
         Command::Check(options) => check(&options, &screen),
-        Command::Sheet { topic, input, format } => {
-            sheet(topic.into(), &input, format.into(), &screen)
-        }
+        Command::Sheet { topic, options } => sheet(topic.into(), &options, &screen),
         Command::Explain { rule } => explain(rule.as_deref(), &screen),
         Command::Demo { into } => demo::run(into.as_deref(), &screen),
         Command::Schema => {
@@ -65,10 +63,25 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
     }
 }
 
-fn sheet(topic: Topic, input: &Input, format: Format, screen: &Screen) -> u8 {
+fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
+    let SheetOptions { input, cut, changes, format } = options;
     let fabric = read(input);
-    let state = State::of(&fabric, &Condition::default());
-    screen.print(&Sheet::of(topic, &fabric, &state).render(format, screen.style()));
+    let condition =
+        cut.iter().try_fold(Condition::default(), |condition, what| condition.cut(&fabric, what));
+    let condition = match condition {
+        Ok(condition) => condition,
+        Err(error) => return fail(&error.to_string()),
+    };
+    let mut sheet = Sheet::of(topic, &fabric, &State::of(&fabric, &condition));
+    if *changes {
+        if input.with.is_empty() && cut.is_empty() {
+            return fail("--changes compares with what --with or --cut change; add one of them");
+        }
+        let before = Fabric::from_path(&input.file);
+        let state = State::of(&before, &Condition::default());
+        sheet = Sheet::of(topic, &before, &state).changes_to(&sheet);
+    }
+    screen.print(&sheet.render((*format).into(), screen.style()));
     if fabric.is_complete() {
         return CLEAN;
     }

@@ -1,8 +1,14 @@
 //! Sheets: tables to hand to somebody.
 
 mod cables;
+mod changes;
+mod ethernet_segments;
 mod lags;
+mod members;
+mod pairs;
 mod segments;
+mod stacks;
+mod tree;
 
 use comfy_table::{ContentArrangement, Table, TableStyle};
 use felting::{Fabric, State};
@@ -15,6 +21,16 @@ use crate::explain::wrap;
 pub enum Topic {
     /// The two ends of every LAG, and whether it is up.
     Lags,
+    /// The members of every LAG, with what each says in LACP.
+    Members,
+    /// The two sides of every pair: roles, peer link, keepalive.
+    Pairs,
+    /// The members of every stack.
+    Stacks,
+    /// The leaves of every Ethernet segment.
+    EthernetSegments,
+    /// The spanning trees: roots, roles and states, with what decided each.
+    Tree,
     /// The segments and where they are.
     Segments,
     /// The cables, one a row.
@@ -25,6 +41,19 @@ impl Topic {
     /// All topics, with the word for each and what it shows.
     pub const ALL: &'static [(Self, &'static str, &'static str)] = &[
         (Self::Lags, "lags", "every LAG end: is it up, on what, and if not why not"),
+        (
+            Self::Members,
+            "members",
+            "every LAG member: selected or not and why, and what its LACPDUs read",
+        ),
+        (Self::Pairs, "pairs", "every pair: who is primary and why, peer link, keepalive, groups"),
+        (Self::Stacks, "stacks", "every stack member: who is master and why, stack links"),
+        (
+            Self::EthernetSegments,
+            "ethernet-segments",
+            "every Ethernet segment from each of its leaves",
+        ),
+        (Self::Tree, "tree", "the spanning trees: root, role and state of each port, and why"),
         (Self::Segments, "segments", "every segment: VLAN, VNI, VRF, subnets, and where it is"),
         (Self::Cables, "cables", "every cable, with the ranges spread out"),
     ];
@@ -148,6 +177,12 @@ fn of(fabric: &Fabric) -> String {
     if fabric.name().is_empty() { String::new() } else { format!(" of {}", fabric.name()) }
 }
 
+/// "1 pair", "3 pairs".
+fn count(count: usize, what: &str) -> String {
+    let plural = if count == 1 { "" } else { "s" };
+    format!("{count} {what}{plural}")
+}
+
 const fn column(key: &'static str, title: &'static str, room: Room) -> Column {
     Column { key, title, room }
 }
@@ -159,6 +194,8 @@ pub struct Sheet {
     pub topic: &'static str,
     /// Its heading.
     pub title: String,
+    /// How many of the first columns say what a row is about.
+    pub keys: usize,
     /// The columns.
     pub columns: Vec<Column>,
     /// The rows.
@@ -183,6 +220,11 @@ impl Sheet {
     pub fn of(topic: Topic, fabric: &Fabric, state: &State) -> Self {
         match topic {
             Topic::Lags => lags::sheet(fabric, state),
+            Topic::Members => members::sheet(fabric, state),
+            Topic::Pairs => pairs::sheet(fabric, state),
+            Topic::Stacks => stacks::sheet(fabric, state),
+            Topic::EthernetSegments => ethernet_segments::sheet(fabric, state),
+            Topic::Tree => tree::sheet(fabric, state),
             Topic::Segments => segments::sheet(fabric),
             Topic::Cables => cables::sheet(fabric, state),
         }

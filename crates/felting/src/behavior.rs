@@ -1,84 +1,31 @@
 //! What protocols make of a fabric under a [`Condition`].
 //!
-//! Order of evaluation, each once: ports, settings of switches, pairs and segments, LAG selection. Every negative outcome
-//! carries its [`Cause`]; rules report causes and never decide again what a protocol does.
+//! Order of evaluation, each once: ports, stacks, keepalives and roles of pairs, settings of switches,
+//! pairs and segments, LAG selection, spanning tree. Every negative outcome carries its [`Cause`]; rules report causes and never decide again what a protocol does.
 
+pub(crate) mod ability;
 mod cause;
+mod condition;
 mod lag;
+pub(crate) mod pair;
 mod partner;
 mod port;
 pub(crate) mod settings;
-
-use std::collections::BTreeSet;
+pub(crate) mod stack;
+pub(crate) mod tree;
 
 pub use cause::{Aspect, Cause, CauseId, Causes, Entity};
-pub use lag::{LagOutcome, MemberOutcome, MemberState, Reason, SystemId};
+pub use condition::{Condition, NotThere};
+pub use lag::{LacpState, LagOutcome, MemberOutcome, MemberState, Reason, SystemId};
+pub use pair::{GroupOutcome, InBand, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
+pub use stack::{MasterReason, StackOutcome, StackPart, StackShape};
+pub use tree::{
+    Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, Cut, Loop, PortRole,
+    Tree, TreeCase, TreeKind, TreeReason, Trees,
+};
 
-use crate::fabric::{CableId, DeviceId, Fabric, LagId, MemberId, PortId};
+use crate::fabric::{Fabric, GroupId, LagId, MemberId, PairId, PortId, StackId};
 use crate::id::IdVec;
-
-/// What is down while a question is asked. Nothing that is configuration: that is an overlay
-/// document.
-///
-/// ```
-/// use felting::{Condition, Fabric, State};
-/// let fabric = Fabric::from_text("f.toml", r#"
-///     [[switch]]
-///     name = "kelp-[a-b]"
-///     ports = "et[1-2] 25G"
-///     [[lag]]
-///     on = "kelp-*"
-///     name = "peer"
-///     ports = "et[1-2]"
-///     [cabling]
-///     runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
-/// "#);
-/// let (lag, _) = fabric.lags().next().unwrap();
-/// assert_eq!(State::of(&fabric, &Condition::default()).lag(lag).in_use, 2);
-/// let (cable, _) = fabric.cables().next().unwrap();
-/// assert_eq!(State::of(&fabric, &Condition::default().cable(cable)).lag(lag).in_use, 1);
-/// ```
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Condition {
-    ports: BTreeSet<PortId>,
-    cables: BTreeSet<CableId>,
-    devices: BTreeSet<DeviceId>,
-    lags: BTreeSet<LagId>,
-}
-
-impl Condition {
-    /// With this port down.
-    pub fn port(mut self, port: PortId) -> Self {
-        self.ports.insert(port);
-        self
-    }
-
-    /// With this cable pulled.
-    pub fn cable(mut self, cable: CableId) -> Self {
-        self.cables.insert(cable);
-        self
-    }
-
-    /// With this switch or host off.
-    pub fn device(mut self, device: DeviceId) -> Self {
-        self.devices.insert(device);
-        self
-    }
-
-    /// With all members of this LAG end down.
-    pub fn lag(mut self, lag: LagId) -> Self {
-        self.lags.insert(lag);
-        self
-    }
-
-    fn holds_down(&self, fabric: &Fabric, port: PortId, cable: CableId) -> bool {
-        self.ports.contains(&port)
-            || self.cables.contains(&cable)
-            || self.devices.contains(&fabric.port(port).device)
-            || (!self.lags.is_empty()
-                && fabric.lag_of(port).is_some_and(|lag| self.lags.contains(&lag)))
-    }
-}
 
 /// What the protocols made of a fabric.
 #[derive(Clone, Debug)]
@@ -87,6 +34,10 @@ pub struct State {
     pub(crate) far: IdVec<PortId, Option<PortId>>,
     pub(crate) lags: IdVec<LagId, LagOutcome>,
     pub(crate) members: IdVec<MemberId, MemberOutcome>,
+    pub(crate) pairs: IdVec<PairId, PairOutcome>,
+    pub(crate) groups: IdVec<GroupId, GroupOutcome>,
+    pub(crate) stacks: IdVec<StackId, StackOutcome>,
+    pub(crate) trees: Trees,
     /// LAG ends that are linked and meant for each other, the lower id first.
     pub(crate) facing: Vec<(LagId, LagId)>,
 }
@@ -95,15 +46,26 @@ impl State {
     /// Computes everything, in time linear in ports, cables and members (n log n within a LAG).
     pub fn of(fabric: &Fabric, condition: &Condition) -> Self {
         let mut causes = Causes::default();
-        let far = port::links(fabric, condition, &mut causes);
+        let mut far = port::links(fabric, condition, &mut causes);
+        let stacks = stack::outcomes(fabric, condition, &far);
+        stack::close(fabric, &stacks, &mut far);
+        let pairs = pair::outcomes(fabric, condition, &far);
+        pair::close(fabric, &pairs, &mut far);
         settings::addresses(fabric, &mut causes);
         settings::groups(fabric, &mut causes);
         settings::peer_links_missing(fabric, &mut causes);
+        settings::peer_links_miswired(fabric, &mut causes);
         settings::peer_links(fabric, &mut causes);
+        settings::peer_link_settings(fabric, &mut causes);
+        settings::ethernet_segments(fabric, &mut causes);
         settings::segments(fabric, &mut causes);
-        let (lags, members) = lag::outcomes(fabric, &far, &mut causes);
+        let (lags, members) = lag::outcomes(fabric, &far, &pairs, &stacks, &mut causes);
         let facing = lag::facing(fabric, &members, &lags);
-        Self { causes, far, lags, members, facing }
+        settings::layers(fabric, &facing, &mut causes);
+        settings::keys_reused(fabric, &facing, &mut causes);
+        let groups = pair::groups(fabric, &pairs, |lag: LagId| lags[lag].up);
+        let trees = tree::trees(fabric, condition, &far, &members, &lags, &mut causes);
+        Self { causes, far, lags, members, pairs, groups, stacks, trees, facing }
     }
 
     /// The causes of all that went wrong.
@@ -119,6 +81,38 @@ impl State {
     /// What became of a LAG end.
     pub fn lag(&self, lag: LagId) -> &LagOutcome {
         &self.lags[lag]
+    }
+
+    /// What became of a pair.
+    pub fn pair(&self, pair: PairId) -> &PairOutcome {
+        &self.pairs[pair]
+    }
+
+    /// What became of a multi-chassis LAG.
+    pub fn group(&self, group: GroupId) -> &GroupOutcome {
+        &self.groups[group]
+    }
+
+    /// What became of a stack.
+    pub fn stack(&self, stack: StackId) -> &StackOutcome {
+        &self.stacks[stack]
+    }
+
+    /// The spanning trees.
+    pub fn trees(&self) -> &Trees {
+        &self.trees
+    }
+
+    /// What the LACPDUs read that a member sends; none if it speaks no LACP or has no link.
+    ///
+    /// Source: IEEE 802.1AX clause 6.4.2.3 (`Actor_State`).
+    pub fn lacpdu(&self, fabric: &Fabric, member: MemberId) -> Option<LacpState> {
+        lag::lacpdu(fabric, self, member)
+    }
+
+    /// Why a member is not in use, in words; none if it is.
+    pub fn why_not(&self, fabric: &Fabric, member: MemberId) -> Option<String> {
+        lag::words::why_not(fabric, self, member)
     }
 
     /// What became of a member.

@@ -23,8 +23,8 @@
 //! ```
 
 pub use crate::source::builders::{
-    Accept, Bond, Hardware, Host, Keepalive, Lag, Member, Network, Pair, Port, RunOptions, Segment,
-    Switch, Vrf,
+    Accept, Bond, Hardware, Host, Instance, Keepalive, Lag, Management, Member, Network, Pair,
+    Port, Repeater, RunOptions, Segment, Stack, StackMember, Switch, Tree, VlanPriority, Vrf,
 };
 
 use crate::fabric::Fabric;
@@ -66,6 +66,14 @@ impl Builder {
         lag: Lag;
         /// Adds a pair.
         pair: Pair;
+        /// Adds a stack.
+        stack: Stack;
+        /// Adds a shared medium.
+        repeater: Repeater;
+        /// Adds a management network.
+        management: Management;
+        /// Adds what some switches do about loops.
+        tree: Tree;
         /// Adds a VRF.
         vrf: Vrf;
         /// Adds a segment.

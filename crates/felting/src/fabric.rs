@@ -8,6 +8,9 @@
 //!   bond is a LAG end too, unless it doesn't aggregate;
 //! - a **pair** is two switches that are one LAG partner; a **group** joins a LAG of either side
 //!   into one multi-chassis LAG;
+//! - a **stack** is one switch made of several **stack members**, which bring its ports;
+//! - an **Ethernet segment** joins LAGs of several leaves that one host takes for one partner;
+//! - a **repeater** is a shared medium, a **management network** one apart from the fabric;
 //! - a **segment** is a broadcast domain, a **presence** what one switch knows of it;
 //! - a **network** is a host's virtual network.
 //!
@@ -28,8 +31,10 @@ use crate::id::{Id, IdRange, IdVec, typed_id};
 use crate::rules::Severity;
 use crate::source::{At, Disk, Document, Fault, Faults, Files, Memory, Sources, Span};
 use crate::value::{
-    Activity, Domain, Duplex, GroupNumber, HashPolicy, IpPrefix, Length, MacAddr, Medium, Mtu,
-    Number, Protocol, Role, Speed, Timeout, Unanswered, VlanId, VlanSet, Vni,
+    Activity, BridgePriority, Domain, Duplex, Esi, GroupNumber, HashPolicy, InstanceNumber,
+    IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PathCost, PathCosts, Protocol,
+    Role, SegmentIdentifier, SegmentMode, Speed, SplitDetection, StackMemberNumber, Timeout,
+    TreeMode, TreePortPriority, Unanswered, VlanId, VlanSet, Vni,
 };
 use layout::{Layout, LayoutId};
 
@@ -41,6 +46,11 @@ typed_id! { /** One end of a LAG: on a switch, or a host's bond. */ pub LagId, "
 typed_id! { /** A port as a member of a LAG. */ pub MemberId, "member" }
 typed_id! { /** A multi-chassis LAG of a pair. */ pub GroupId, "group" }
 typed_id! { /** A pair of switches. */ pub PairId, "pair" }
+typed_id! { /** Several switches that act as one. */ pub StackId, "stack" }
+typed_id! { /** A shared medium. */ pub RepeaterId, "repeater" }
+typed_id! { /** A management network. */ pub ManagementId, "management" }
+typed_id! { /** What a switch does about loops. */ pub TreeId, "tree" }
+typed_id! { /** LAGs of several leaves that are one partner by EVPN. */ pub EthernetSegmentId, "es" }
 typed_id! { /** A VRF. */ pub VrfId, "vrf" }
 typed_id! { /** A segment. */ pub SegmentId, "segment" }
 typed_id! { /** A segment on one switch. */ pub PresenceId, "presence" }
@@ -61,6 +71,10 @@ pub struct Hardware {
     pub members_in_use: Option<At<u16>>,
     /// How many members it takes into one LAG.
     pub members_bundled: Option<At<u16>>,
+    /// Whether members of one LAG may differ in speed, duplex or medium.
+    pub mixed_rates: Option<At<bool>>,
+    /// How many members a stack of it may have.
+    pub stack_members: Option<At<u16>>,
     /// VLANs that it keeps for itself.
     pub reserved_vlans: Option<At<VlanSet>>,
     /// Whether it can be a VTEP.
@@ -92,6 +106,8 @@ pub struct Device {
     pub role: Option<At<Role>>,
     /// A switch's kind.
     pub hardware: Option<At<HardwareId>>,
+    /// The software that a switch runs.
+    pub software: Option<At<SmolStr>>,
     /// Its MAC address, written or allotted; its place is that of what it follows from.
     pub mac: At<MacAddr>,
     /// Its LACP system priority.
@@ -104,6 +120,10 @@ pub struct Device {
     pub ports: IdRange<PortId>,
     /// The pair that a switch belongs to, and which of its sides it is.
     pub pair: Option<(PairId, usize)>,
+    /// The stack that a switch is made of.
+    pub stack: Option<StackId>,
+    /// What a switch does about loops, where a statement says it.
+    pub tree: Option<TreeId>,
     layout: LayoutId,
 }
 
@@ -125,7 +145,21 @@ pub struct Port {
     pub lane_of: Option<PortId>,
 }
 
-/// Settings of a port that is in no LAG.
+/// How a port or a LAG takes part in the spanning tree.
+#[derive(Clone, Copy, Debug, Default)]
+#[non_exhaustive]
+pub struct TreePort {
+    /// Whether it is an edge port.
+    pub edge: Option<At<bool>>,
+    /// Whether it takes part.
+    pub runs: Option<At<bool>>,
+    /// Its path cost.
+    pub cost: Option<At<PathCost>>,
+    /// Its port priority.
+    pub priority: Option<At<TreePortPriority>>,
+}
+
+/// Settings of a single port.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct PortSettings {
@@ -135,6 +169,16 @@ pub struct PortSettings {
     pub untagged: Option<At<VlanId>>,
     /// Its MTU.
     pub mtu: Option<At<Mtu>>,
+    /// Whether it is switched on.
+    pub enabled: Option<At<bool>>,
+    /// Its addresses, if it is a routed port.
+    pub addresses: Vec<At<IpInterface>>,
+    /// The partition of the switch that it belongs to.
+    pub partition: Option<At<SmolStr>>,
+    /// Its part in the spanning tree.
+    pub tree: TreePort,
+    /// The statement's place for the port.
+    pub span: Span,
 }
 
 /// A cable.
@@ -151,6 +195,8 @@ pub struct Cable {
     pub length: Option<At<Length>>,
     /// What is printed on it.
     pub label: Option<At<SmolStr>>,
+    /// Whether it is meant to lead back to its own switch.
+    pub loopback: bool,
 }
 
 /// One end of a LAG.
@@ -183,6 +229,24 @@ pub struct Lag {
     pub min_members: At<u16>,
     /// Its members.
     pub members: IdRange<MemberId>,
+    /// The LACP key, where it is written.
+    pub key: Option<At<u16>>,
+    /// The key that follows from its place among the LAGs of its device.
+    pub(crate) own_key: u16,
+    /// The LACP system address, where it is written.
+    pub system: Option<At<MacAddr>>,
+    /// The LACP system priority, where it is written.
+    pub system_priority: Option<At<u16>>,
+    /// Its addresses, if it is a routed LAG.
+    pub addresses: Vec<At<IpInterface>>,
+    /// The Ethernet segment that it says it belongs to.
+    pub segment_id: Option<At<SegmentIdentifier>>,
+    /// The Ethernet segment, if it is of one.
+    pub segment: Option<EthernetSegmentId>,
+    /// The mode of the Ethernet segment, as this leaf has it.
+    pub segment_mode: At<SegmentMode>,
+    /// Its part in the spanning tree.
+    pub tree: TreePort,
 }
 
 /// A port as a member of a LAG.
@@ -195,6 +259,10 @@ pub struct Member {
     pub port: At<PortId>,
     /// The LACP port priority.
     pub priority: u16,
+    /// The LACP port number, where it is written.
+    pub number: Option<u16>,
+    /// The LACP key, where it is not that of the LAG.
+    pub key: Option<u16>,
     /// The LAG that had the port first, where two claim it: this member then does not count.
     pub taken_by: Option<MemberId>,
 }
@@ -231,16 +299,150 @@ pub struct Side {
     pub domain: Option<At<Domain>>,
     /// The LAG of this side towards the other.
     pub peer_link: Option<At<LagId>>,
-    /// The keepalive's addresses: this side's and the other's.
-    pub keepalive: Option<(At<IpAddr>, At<IpAddr>)>,
+    /// The port that this side names as its peer link, where it is no LAG.
+    pub peer_port: Option<At<PortId>>,
+    /// The LAG for data beside the peer link.
+    pub data_link: Option<At<LagId>>,
+    /// The keepalive, as this side has it.
+    pub keepalive: Option<Keepalive>,
     /// The priority by which the primary is found.
     pub priority: Option<At<u16>>,
     /// The shared VTEP address.
     pub vtep: Option<At<IpAddr>>,
     /// The LACP system priority that the pair presents, as this side is configured.
     pub system_priority: u16,
+    /// Where that is written.
+    pub(crate) system_priority_at: Option<At<u16>>,
     /// The pair's system MAC address, as it follows from this side's domain.
     pub system_mac: MacAddr,
+}
+
+/// By which addresses one side of a pair asks whether the other is alive.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Keepalive {
+    /// This side's address.
+    pub from: At<IpAddr>,
+    /// The other side's address.
+    pub to: At<IpAddr>,
+    /// The routing table in which they are looked up.
+    pub vrf: Option<At<SmolStr>>,
+}
+
+/// A management network.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Management {
+    /// Its name.
+    pub name: At<SmolStr>,
+    /// Its subnets.
+    pub subnets: Vec<At<IpPrefix>>,
+    /// The routing table that the management ports are in.
+    pub vrf: Option<At<SmolStr>>,
+    /// The router to other management networks.
+    pub gateways: Vec<At<IpAddr>>,
+    /// The switches in it with their addresses, written or allotted.
+    pub switches: Vec<(DeviceId, Vec<At<IpAddr>>)>,
+}
+
+/// Several switches that act as one.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Stack {
+    /// The switch that they make.
+    pub switch: At<DeviceId>,
+    /// The domain that the members are set to, where they don't differ.
+    pub domain: Option<At<Domain>>,
+    /// By what the parts of a split stack notice each other.
+    pub split_detection: At<SplitDetection>,
+    /// The members, in the order written.
+    pub members: Vec<StackMember>,
+}
+
+/// One member of a stack.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct StackMember {
+    /// Its number.
+    pub id: At<StackMemberNumber>,
+    /// The priority by which the master is found; the higher is the better.
+    pub priority: At<u16>,
+    /// Whether the priority is written, or the one that devices come with.
+    pub priority_written: bool,
+    /// Its own MAC address.
+    pub mac: MacAddr,
+    /// Its kind.
+    pub hardware: Option<At<HardwareId>>,
+    /// Its software.
+    pub software: Option<At<SmolStr>>,
+    /// The domain that it is set to.
+    pub domain: Option<At<Domain>>,
+    /// Where it is said that nothing stands in its place.
+    pub absent: Option<Span>,
+    /// Its position in the rack.
+    pub position: Option<At<SmolStr>>,
+    /// Its ports; none where another member has its number.
+    pub ports: IdRange<PortId>,
+    /// Which of its ports join it to other members.
+    pub stack_ports: Vec<PortId>,
+    /// The member that had its number first.
+    pub same_id_as: Option<usize>,
+}
+
+/// A shared medium.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Repeater {
+    /// Its name.
+    pub name: At<SmolStr>,
+    /// The ports on it.
+    pub ports: Vec<At<PortId>>,
+}
+
+/// What a switch does about loops.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct TreeSettings {
+    /// The switch.
+    pub switch: DeviceId,
+    /// Where the statement names the switch.
+    pub span: Span,
+    /// Which tree it runs.
+    pub mode: At<TreeMode>,
+    /// The bridge priority, where it is written.
+    pub priority: Option<At<BridgePriority>>,
+    /// The name of its MST region.
+    pub region: Option<At<SmolStr>>,
+    /// The revision of its MST region.
+    pub revision: Option<At<u16>>,
+    /// The instances of its MST region, by number.
+    pub instances: Vec<TreeInstance>,
+    /// The priorities of single VLANs.
+    pub vlan_priorities: Vec<(At<VlanSet>, At<BridgePriority>)>,
+    /// From which table path costs follow.
+    pub path_costs: PathCosts,
+}
+
+/// An instance of an MST region, as one switch has it.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct TreeInstance {
+    /// Its number.
+    pub id: At<InstanceNumber>,
+    /// Its VLANs.
+    pub vlans: At<VlanSet>,
+    /// The bridge priority in it.
+    pub priority: Option<At<BridgePriority>>,
+}
+
+/// LAGs of several leaves that one host takes for one partner (RFC 7432 section 5).
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct EthernetSegment {
+    /// Its identifier.
+    pub id: Esi,
+    /// The LAGs, in order.
+    pub legs: Vec<LagId>,
 }
 
 /// A VRF.
@@ -377,6 +579,11 @@ pub struct Fabric {
     pub(crate) port_member: IdVec<PortId, Option<MemberId>>,
     pub(crate) groups: IdVec<GroupId, Group>,
     pub(crate) pairs: IdVec<PairId, Pair>,
+    pub(crate) stacks: IdVec<StackId, Stack>,
+    pub(crate) repeaters: IdVec<RepeaterId, Repeater>,
+    pub(crate) management: IdVec<ManagementId, Management>,
+    pub(crate) trees: IdVec<TreeId, TreeSettings>,
+    pub(crate) ethernet_segments: IdVec<EthernetSegmentId, EthernetSegment>,
     pub(crate) vrfs: IdVec<VrfId, Vrf>,
     pub(crate) segments: IdVec<SegmentId, Segment>,
     pub(crate) presences: IdVec<PresenceId, Presence>,
@@ -498,6 +705,16 @@ impl Fabric {
         group, groups: GroupId => Group;
         /// One pair.
         pair, pairs: PairId => Pair;
+        /// One stack.
+        stack, stacks: StackId => Stack;
+        /// One shared medium.
+        repeater, repeaters: RepeaterId => Repeater;
+        /// One management network.
+        management_network, management: ManagementId => Management;
+        /// What one switch does about loops.
+        tree, trees: TreeId => TreeSettings;
+        /// One Ethernet segment.
+        ethernet_segment, ethernet_segments: EthernetSegmentId => EthernetSegment;
         /// One VRF.
         vrf, vrfs: VrfId => Vrf;
         /// One segment.
@@ -571,7 +788,12 @@ impl Fabric {
         self.port_member[port].map(|member| self.members[member].lag)
     }
 
-    /// The settings of a port that is in no LAG, if any were written.
+    /// The member that a port is, in the first LAG that claims it.
+    pub fn member_of(&self, port: PortId) -> Option<MemberId> {
+        self.port_member[port]
+    }
+
+    /// The settings of a single port, if any were written.
     pub fn settings_of(&self, port: PortId) -> Option<&PortSettings> {
         self.port_settings.get(&port)
     }
@@ -587,6 +809,31 @@ impl Fabric {
             Uplink::Bond(bond) => self.bonds[bond].nics.iter().map(|nic| nic.value).collect(),
             Uplink::Nic(port) => vec![port],
         }
+    }
+
+    /// The member of a stack that a port is on.
+    pub fn stack_member(&self, port: PortId) -> Option<&StackMember> {
+        let stack = self.devices[self.ports[port].device].stack?;
+        self.stacks[stack].members.iter().find(|member| member.ports.contains(port))
+    }
+
+    /// Whether a port joins two members of a stack.
+    pub fn is_stack_port(&self, port: PortId) -> bool {
+        self.stack_member(port).is_some_and(|member| member.stack_ports.contains(&port))
+    }
+
+    /// The LACP key that a LAG presents: the written one, that of its group, or its own.
+    pub fn lacp_key(&self, lag: LagId) -> u16 {
+        let lag = &self.lags[lag];
+        // All leaves of an Ethernet segment must present one key: it follows from the identifier.
+        let of_segment = lag.segment.filter(|_| lag.group.is_none()).map(|segment| {
+            let octets = self.ethernet_segments[segment].id.octets();
+            let at = if octets[0] == 1 { 7 } else { 8 };
+            u16::from_be_bytes([octets[at], octets[at + 1]])
+        });
+        let of_group =
+            lag.group.and_then(|group| u16::try_from(self.groups[group].number.get()).ok());
+        lag.key.map(|key| key.value).or(of_group).or(of_segment).unwrap_or(lag.own_key)
     }
 
     /// The pair that both switches are the sides of.

@@ -162,6 +162,11 @@ impl<I: Id> IdRange<I> {
         (index < self.len()).then(|| I::from_index(self.start.index() + index))
     }
 
+    /// Whether the id is one of them.
+    pub fn contains(&self, id: I) -> bool {
+        self.start <= id && id < self.end
+    }
+
     /// The ids, in order.
     pub fn iter(&self) -> impl ExactSizeIterator<Item = I> + DoubleEndedIterator + use<I> {
         Range { start: self.start.index(), end: self.end.index() }.map(I::from_index)

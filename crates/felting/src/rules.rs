@@ -5,10 +5,14 @@
 
 mod accept;
 mod cable;
+mod es;
 mod lag;
 mod pair;
+mod port;
 mod segment;
+mod stack;
 mod switch;
+mod tree;
 mod uplink;
 
 use std::fmt;
@@ -177,6 +181,8 @@ pub(crate) struct Context<'a> {
 pub(crate) struct Findings<'a> {
     rule: &'static Rule,
     severity: Severity,
+    /// Whether the fabric gives the rule its severity.
+    fixed: bool,
     fabric: &'a Fabric,
     list: &'a mut Vec<Finding>,
 }
@@ -200,17 +206,27 @@ impl<'f> Findings<'f> {
             about: Vec::new(),
         });
         let finding = self.list.last_mut().expect("pushed just now");
-        Draft { finding, fabric: self.fabric }
+        Draft { finding, fixed: self.fixed, fabric: self.fabric }
     }
 }
 
 /// A finding that is being written.
 pub(crate) struct Draft<'a, 'f> {
     finding: &'a mut Finding,
+    fixed: bool,
     fabric: &'f Fabric,
 }
 
 impl Draft<'_, '_> {
+    /// Another severity than the rule's, for a case that is better or worse than most. What a fabric
+    /// says of the rule still holds.
+    pub(crate) fn severity(self, severity: Severity) -> Self {
+        if !self.fixed {
+            self.finding.severity = severity;
+        }
+        self
+    }
+
     /// The other side of the contradiction.
     pub(crate) fn related(self, span: Span, text: impl Into<String>) -> Self {
         self.finding.related.push(Label { span, text: text.into() });
@@ -250,8 +266,12 @@ pub fn all() -> impl Iterator<Item = &'static Rule> + Clone {
     [
         switch::RULES,
         cable::RULES,
+        port::RULES,
         lag::RULES,
         pair::RULES,
+        stack::RULES,
+        es::RULES,
+        tree::RULES,
         segment::RULES,
         uplink::RULES,
         accept::RULES,
@@ -289,7 +309,9 @@ fn check(fabric: &Fabric, today: Option<Date>) -> Report {
                 None => rule.severity,
             };
             let context = Context { fabric, state: &state, matched, today };
-            (rule.check)(&context, &mut Findings { rule, severity, fabric, list: &mut list });
+            let fixed = fabric.severities.contains_key(rule.id);
+            let mut out = Findings { rule, severity, fixed, fabric, list: &mut list };
+            (rule.check)(&context, &mut out);
         }
         list
     };

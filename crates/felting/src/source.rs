@@ -26,8 +26,8 @@ pub(crate) use read::{Many, inner};
 pub use schema::{json_schema, reference};
 pub use span::{At, FileId, Location, Source, Sources, Span};
 pub(crate) use statements::{
-    BondKeys, HardwareKeys, HostKeys, LagKeys, MemberKeys, NetworkKeys, PairKeys, Run, RunEnd,
-    SwitchKeys,
+    BondKeys, HardwareKeys, HostKeys, LagKeys, ManagementKeys, MemberKeys, NetworkKeys, PairKeys,
+    RepeaterKeys, Run, RunEnd, StackKeys, StackMemberKeys, SwitchKeys, TreeKeys,
 };
 
 pub(crate) use keys::Keys;
@@ -35,7 +35,7 @@ pub(crate) use keys::Keys;
 /// Builders of single statements, generated from the same list of keys as the reader.
 pub(crate) mod builders {
     pub use super::statements::{
-        Accept, Bond, Hardware, Host, Keepalive, Lag, Member, Network, Pair, Port, RunOptions,
-        Segment, Switch, Vrf,
+        Accept, Bond, Hardware, Host, Instance, Keepalive, Lag, Management, Member, Network, Pair,
+        Port, Repeater, RunOptions, Segment, Stack, StackMember, Switch, Tree, VlanPriority, Vrf,
     };
 }

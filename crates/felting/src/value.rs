@@ -3,22 +3,30 @@
 //! Each type is made only through its check, prints one spelling, and reads that spelling back.
 //! IP addresses and prefixes come from the standard library and from `ipnet`.
 
+mod esi;
 mod length;
 mod mac;
 mod number;
 mod prefix;
 mod speed;
+mod tree;
 mod vlan;
 mod words;
 
+pub use esi::{Esi, SegmentIdentifier};
 pub use length::Length;
 pub use mac::MacAddr;
-pub use number::{Domain, GroupNumber, Mtu, Number, OutOfRange, VlanId, Vni};
-pub use prefix::{IpPrefix, PrefixError};
+pub use number::{
+    Domain, GroupNumber, InstanceNumber, Mtu, Number, OutOfRange, PathCost, StackMemberNumber,
+    VlanId, Vni,
+};
+pub use prefix::{IpInterface, IpPrefix, PrefixError};
 pub use speed::Speed;
+pub use tree::{BridgePriority, TreePortPriority};
 pub use vlan::VlanSet;
 pub use words::{
-    Activity, BondProtocol, Duplex, HashPolicy, Medium, Protocol, Role, Timeout, Unanswered,
+    Activity, BondProtocol, Duplex, HashPolicy, Medium, PathCosts, Protocol, Role, SegmentMode,
+    SplitDetection, Timeout, TreeMode, Unanswered,
 };
 
 /// A text that is not a value of the type that was asked for.

@@ -127,15 +127,16 @@ const PAIRED: &str = r#"
 [[switch]]
 name = "kelp-[a-b]"
 number = 1
-ports = "et[1-4] 25G"
+ports = "et[1-5] 25G"
 [[switch]]
 name = "reed-[a-b]"
 number = 3
-ports = "et[1-4] 25G"
+ports = "et[1-5] 25G"
 [[pair]]
 name = "kelp"
 domain = 1
 peer_link = "peer"
+keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[pair.side]]
 switch = "kelp-a"
 [[pair.side]]
@@ -145,10 +146,11 @@ name = "reed"
 domain = 2
 on = "reed-*"
 peer_link = "peer"
+keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "*"
 name = "peer"
-ports = "et4"
+ports = "et[4-5]"
 [[lag]]
 on = "kelp-*"
 name = "reed"
@@ -170,8 +172,8 @@ group = 2
 ports = "et3"
 [cabling]
 runs = [
-  "kelp-a et4 -- kelp-b et4",
-  "reed-a et4 -- reed-b et4",
+  "kelp-a et[4-5] -- kelp-b et[4-5]",
+  "reed-a et[4-5] -- reed-b et[4-5]",
   "kelp-[a-b] et[1-2] -- reed-[a-b] et[1-2]",
   "kelp-[a-b] et3 -- hull-01 nic[1-2]",
 ]

@@ -96,7 +96,7 @@ fn deviations_override_and_take_out_and_keep_their_places() {
     let [a, b] = &pair.sides;
     assert_eq!((a.domain.unwrap().get(), b.domain.unwrap().get()), (11, 12));
     assert_eq!((a.vtep.is_some(), b.vtep.is_some()), (true, false));
-    assert_eq!(b.keepalive.unwrap().0.to_string(), "2001:db8::12");
+    assert_eq!(b.keepalive.as_ref().unwrap().from.to_string(), "2001:db8::12");
 }
 
 #[test]
@@ -239,7 +239,7 @@ fn the_builder_says_what_the_file_says() {
                 .name("kelp")
                 .domain(11)
                 .peer_link("peer")
-                .keepalive(Keepalive::new().from("192.0.2.11").to("192.0.2.12"))
+                .keepalive(Keepalive::new().between(vec!["192.0.2.11", "192.0.2.12"]))
                 .side(Pair::new().switch("kelp-a"))
                 .side(Pair::new().switch("kelp-b").priority(20)),
         )

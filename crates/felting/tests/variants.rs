@@ -74,7 +74,7 @@ fn switches_and_cables() {
                 ("kelp-a et1 -- kelp-b et1", "kelp-b et1 -- kelp-b et1"),
                 ("kelp-a et1 -- kelp-b et2", "kelp-a et1 -- kelp-a et2"),
             ],
-            &["cable-port-reused at et1"],
+            &["cable-port-reused at et1", "cable-loop at et2"],
         ),
         ("both broken out alike", "cable-speed-clash", &[("et1 100G", "et1 4x25G")], &[]),
         (
@@ -157,10 +157,10 @@ fn members_and_partners() {
             &["lag-one-sided at et[1-2]"],
         ),
         (
-            "a LAG without any cable is nobody's fault yet",
+            "a LAG without any cable is nobody's fault yet, a loop elsewhere is",
             "lag-one-sided",
             &[("kelp-a et[1-2] -- kelp-b et[1-2]", "kelp-b et1 -- kelp-b et2")],
-            &[],
+            &["cable-loop at et2"],
         ),
         (
             "static ends are split too",
@@ -245,7 +245,7 @@ fn protocols_and_vlans() {
             "both static",
             "lag-protocol-clash",
             &[("protocol = \"lacp\"", "protocol = \"static\"")],
-            &[],
+            &["lag-static-blind at static"],
         ),
         (
             "a clash of protocols says nothing of VLANs, so both are told",

@@ -10,19 +10,27 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
         let [near, far] = cable.ends.map(|end| end.value);
         let device = |port| fabric.device_name(fabric.port(port).device);
         let speed_clash = state.causes().claimed(Entity::Cable(id), Aspect::Speed).is_some();
-        let reused = state.causes().claimed(Entity::Cable(id), Aspect::Link).is_some();
+        let claimed = state.causes().claimed(Entity::Cable(id), Aspect::Link);
+        let claimed = claimed.map(|cause| state.causes().get(cause).rule);
         let speed = |port| {
             let port = fabric.port(port);
             let lanes = if port.lanes == 1 { String::new() } else { format!("{}x", port.lanes) };
             let half = if port.duplex == Duplex::Half { " half" } else { "" };
             format!("{lanes}{}{half}", port.speed)
         };
-        let why = match (speed_clash, reused) {
+        let linked = state.far(near) == Some(far);
+        let why = match (speed_clash, claimed) {
             (true, _) => format!("no link: {} meets {}", speed(near), speed(far)),
-            (_, true) => "no link: another cable has the port".to_owned(),
+            (_, Some("cable-port-reused")) => "no link: another cable has the port".to_owned(),
+            (_, Some("cable-loop")) => "leads back to its own switch".to_owned(),
+            _ if !linked && fabric.port(near).lanes == 1 => "no link: an end is off".to_owned(),
             _ => String::new(),
         };
-        let tone = if why.is_empty() { Tone::Plain } else { Tone::Down };
+        let tone = match (why.is_empty(), linked) {
+            (true, _) => Tone::Plain,
+            (false, true) => Tone::Impaired,
+            (false, false) => Tone::Down,
+        };
         let cells = vec![
             Cell::text(device(near)),
             Cell::text(fabric.port_name(near)),
@@ -52,6 +60,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
     Sheet {
         topic: "cables",
         title,
+        keys: 4,
         columns: vec![
             column("near", "from", Room::Whole),
             column("near_port", "port", Room::Whole),

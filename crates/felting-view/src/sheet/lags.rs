@@ -1,7 +1,7 @@
-use felting::behavior::{LagOutcome, MemberState, Reason};
-use felting::fabric::{Lag, LagId, MemberId, Uplink};
+use felting::behavior::LagOutcome;
+use felting::fabric::{Lag, LagId, Uplink};
 use felting::id::Id as _;
-use felting::value::{Protocol, Unanswered, VlanId, VlanSet};
+use felting::value::{Protocol, VlanId, VlanSet};
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
@@ -28,6 +28,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             Cell::text(spoken(lag)),
             Cell::text(standing(lag, outcome)),
             Cell::text(format!("{} of {}", outcome.in_use, lag.members.len())),
+            Cell::text(outcome.bandwidth.map(|speed| speed.to_string()).unwrap_or_default()),
             far_ends(fabric, state, lag),
             Cell::text(vlans),
             Cell::text(why(fabric, state, id, outcome)),
@@ -40,6 +41,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
     Sheet {
         topic: "lags",
         title: title(fabric, state),
+        keys: 2,
         columns: vec![
             column("device", "on", Room::Whole),
             column("lag", "LAG", Room::Whole),
@@ -47,6 +49,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             column("speaks", "speaks", Room::Spare),
             column("standing", "it is", Room::Whole),
             column("in_use", "in use", Room::Whole),
+            column("bandwidth", "carries", Room::Spare),
             column("far_end", "far end", Room::Lines(24)),
             column("vlans", "VLANs", Room::Spare),
             column("why", "why not whole", Room::Lines(44)),
@@ -85,7 +88,7 @@ fn vlans(fabric: &Fabric) -> Vec<(VlanSet, Option<VlanId>)> {
 }
 
 /// The LAG ends that members in use lead to.
-fn far_ends(fabric: &Fabric, state: &State, lag: &Lag) -> Cell {
+pub(super) fn far_ends(fabric: &Fabric, state: &State, lag: &Lag) -> Cell {
     let mut far: Vec<LagId> = lag
         .members
         .iter()
@@ -108,7 +111,7 @@ fn spoken(lag: &Lag) -> String {
     }
 }
 
-fn standing(lag: &Lag, outcome: &LagOutcome) -> &'static str {
+pub(super) fn standing(lag: &Lag, outcome: &LagOutcome) -> &'static str {
     match outcome.in_use as usize {
         0 => "down",
         in_use if in_use < lag.members.len() => "up in part",
@@ -117,14 +120,14 @@ fn standing(lag: &Lag, outcome: &LagOutcome) -> &'static str {
 }
 
 /// What each member that is not in use waits for.
-fn why(fabric: &Fabric, state: &State, id: LagId, outcome: &LagOutcome) -> String {
+pub(super) fn why(fabric: &Fabric, state: &State, id: LagId, outcome: &LagOutcome) -> String {
     let lag = fabric.lag(id);
     let mut reasons: Vec<(String, Vec<&str>)> = Vec::new();
     if outcome.below_minimum {
         reasons.push((format!("fewer than the {} it needs", lag.min_members.value), Vec::new()));
     }
     for member in lag.members.iter() {
-        let Some(reason) = member_reason(fabric, state, member) else { continue };
+        let Some(reason) = state.why_not(fabric, member) else { continue };
         let port = fabric.port_name(fabric.member(member).port.value);
         match reasons.iter_mut().find(|(known, _)| *known == reason) {
             Some((_, ports)) => ports.push(port),
@@ -136,31 +139,4 @@ fn why(fabric: &Fabric, state: &State, id: LagId, outcome: &LagOutcome) -> Strin
         false => format!("{}: {reason}", ports.join(", ")),
     });
     parts.collect::<Vec<_>>().join("; ")
-}
-
-fn member_reason(fabric: &Fabric, state: &State, member: MemberId) -> Option<String> {
-    let outcome = state.member(member);
-    if outcome.state == MemberState::Selected {
-        return (!outcome.distributing && !state.lag(fabric.member(member).lag).below_minimum)
-            .then(|| "not used by the far end".to_owned());
-    }
-    Some(match outcome.reason {
-        Reason::NoCable => "no cable".to_owned(),
-        Reason::NoLink => "no link".to_owned(),
-        Reason::TakenBy(other) => format!("the LAG {} has the port", fabric.lag(other).name.value),
-        Reason::Outranked { limit, decider } => {
-            let decider = fabric.device_name(fabric.lag(decider).device);
-            format!("stands by: {limit} are used at most, and {decider} ranks others first")
-        }
-        Reason::OtherPartner(lead) => {
-            format!("left out: the LAG has {} for a partner", fabric.lag_label(lead))
-        }
-        Reason::OwnSystem => "alone: it hears its own system identifier".to_owned(),
-        Reason::Unanswered(Unanswered::Closed) => "closed: nobody answers".to_owned(),
-        Reason::Unanswered(_) if outcome.state == MemberState::Closed => {
-            "closed: nobody answers, and another member is used alone".to_owned()
-        }
-        Reason::Unanswered(_) => "alone: nobody answers".to_owned(),
-        _ => return None,
-    })
 }

@@ -28,6 +28,7 @@ pub(super) fn sheet(fabric: &Fabric) -> Sheet {
     Sheet {
         topic: "segments",
         title: format!("Segments{}", of(fabric)),
+        keys: 1,
         columns: vec![
             column("segment", "segment", Room::Whole),
             column("vrf", "VRF", Room::Whole),

@@ -1,6 +1,8 @@
 use rustc_hash::FxHashMap;
 
-use crate::fabric::{CableId, DeviceId, GroupId, LagId, PairId, PortId, PresenceId};
+use crate::fabric::{
+    CableId, DeviceId, EthernetSegmentId, GroupId, LagId, PairId, PortId, PresenceId, StackId,
+};
 use crate::id::{IdVec, typed_id};
 use crate::value::VlanId;
 
@@ -24,6 +26,10 @@ pub enum Entity {
     Group(GroupId),
     /// A pair.
     Pair(PairId),
+    /// A stack.
+    Stack(StackId),
+    /// An Ethernet segment.
+    EthernetSegment(EthernetSegmentId),
     /// A segment on one switch.
     Presence(PresenceId),
 }
@@ -44,6 +50,8 @@ pub enum Aspect {
     Mode,
     /// The speed of its members.
     Speed,
+    /// Whether its members have one rate.
+    Rate,
     /// The tagged VLANs as a whole.
     Vlans,
     /// One VLAN.
@@ -54,6 +62,20 @@ pub enum Aspect {
     Mtu,
     /// The minimum of members.
     MinMembers,
+    /// Whether the device can do it at all, and with how many members.
+    Ability,
+    /// Whether frames are bridged or routed.
+    Layer,
+    /// The LACP system that is presented.
+    System,
+    /// The LACP key.
+    Key,
+    /// The partition of a switch.
+    Partition,
+    /// How many leaves of an Ethernet segment forward.
+    SegmentMode,
+    /// What the spanning tree makes of it.
+    Tree,
     /// The domain of a pair.
     Domain,
     /// The MAC address of a switch.

@@ -4,11 +4,16 @@
 //! key of both ends (6.3.6). 802.1AX's distributed relay (clause 9) is not modelled: a pair is
 //! taken for one system in its groups.
 
+pub(super) mod words;
+
+use super::ability::{Refused, refused};
 use super::cause::{Aspect, CauseId, Causes, Entity};
+use super::pair::PairOutcome;
 use super::partner::{EndId, Partners, partners, port_number};
-use crate::fabric::{Fabric, LagId, MemberId, PortId};
+use super::stack::StackOutcome;
+use crate::fabric::{Fabric, LagId, MemberId, PairId, PortId, StackId};
 use crate::id::IdVec;
-use crate::value::{Activity, MacAddr, Protocol, Unanswered};
+use crate::value::{Activity, MacAddr, Protocol, Speed, Unanswered};
 
 /// An LACP system identifier. The lesser is the better: priority first, then MAC address
 /// (IEEE 802.1AX clause 6.3.2).
@@ -40,6 +45,8 @@ pub enum MemberState {
     Individual,
     /// Nobody answers, and the port forwards nothing.
     Closed,
+    /// Not in the LAG, whatever the far end says: its own device does not take it.
+    Refused,
     /// Without a link.
     NoLink,
 }
@@ -67,6 +74,20 @@ pub enum Reason {
     },
     /// The LAG has this far LAG for a partner, and the member leads elsewhere.
     OtherPartner(LagId),
+    /// The LAG has another LACP key than the member, or so has its far end.
+    OtherKey,
+    /// The device takes no more members than this.
+    BeyondLimit(u16),
+    /// The port belongs to another partition of the switch than the first member.
+    OtherPartition,
+    /// The device cannot mix rates, and the first member has this one.
+    OtherRate(Speed),
+    /// The device can't do what the LAG asks.
+    Unsupported,
+    /// The peer link of the pair is down, and this side is the secondary.
+    PairSplit,
+    /// The member of the stack is off, missing, or in a part that closed its ports.
+    StackSplit,
     /// The far system has the own system identifier, so the port seems to lead back.
     OwnSystem,
     /// Nobody answers; this is what the LAG then does.
@@ -98,6 +119,8 @@ pub struct LagOutcome {
     pub up: bool,
     /// How many of its own members distribute.
     pub in_use: u32,
+    /// What those carry together.
+    pub bandwidth: Option<Speed>,
     /// The far LAG end that its first distributing member leads to.
     pub partner: Option<LagId>,
     /// The system identifier that it presents, if it speaks LACP.
@@ -110,14 +133,94 @@ pub struct LagOutcome {
     pub cause: Option<CauseId>,
 }
 
+/// The state that an end writes into its LACPDUs.
+///
+/// Source: IEEE 802.1AX clause 6.4.2.3 (`Actor_State`), bits 0 to 7 in this order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[allow(clippy::struct_excessive_bools, reason = "the eight bits of one octet of the standard")]
+#[non_exhaustive]
+pub struct LacpState {
+    /// It sends whatever the far end does.
+    pub activity: bool,
+    /// It gives its partner up after 3 seconds, not 90.
+    pub short_timeout: bool,
+    /// The port can be aggregated; otherwise it is individual.
+    pub aggregation: bool,
+    /// The port is in the right LAG, as far as this end is concerned.
+    pub synchronization: bool,
+    /// Frames that come in are taken.
+    pub collecting: bool,
+    /// Frames go out.
+    pub distributing: bool,
+    /// It has heard nothing and uses what it is set to assume of its partner.
+    pub defaulted: bool,
+    /// It has just lost its partner. Never once all is settled, which is what is told here.
+    pub expired: bool,
+}
+
+impl LacpState {
+    /// The octet on the wire.
+    pub const fn octet(self) -> u8 {
+        (self.activity as u8)
+            | (self.short_timeout as u8) << 1
+            | (self.aggregation as u8) << 2
+            | (self.synchronization as u8) << 3
+            | (self.collecting as u8) << 4
+            | (self.distributing as u8) << 5
+            | (self.defaulted as u8) << 6
+            | (self.expired as u8) << 7
+    }
+}
+
+impl std::fmt::Display for LacpState {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let words = [
+            (true, if self.activity { "active" } else { "passive" }),
+            (true, if self.short_timeout { "short timeout" } else { "long timeout" }),
+            (true, if self.aggregation { "aggregatable" } else { "individual" }),
+            (self.synchronization, "in sync"),
+            (self.collecting, "collecting"),
+            (self.distributing, "distributing"),
+            (self.defaulted, "defaulted"),
+            (self.expired, "expired"),
+        ];
+        let said = words.iter().filter(|(holds, _)| *holds).map(|(_, word)| *word);
+        f.write_str(&said.collect::<Vec<_>>().join(", "))
+    }
+}
+
+pub(super) fn lacpdu(fabric: &Fabric, state: &super::State, member: MemberId) -> Option<LacpState> {
+    let outcome = state.member(member);
+    let lag = fabric.lag(fabric.member(member).lag);
+    outcome.far?;
+    if lag.protocol.value != Protocol::Lacp || outcome.state == MemberState::Refused {
+        return None;
+    }
+    let defaulted = matches!(outcome.reason, Reason::Unanswered(_));
+    // Clause 6.4.12: a port that hears nothing works for itself with the partner it assumes.
+    let alone = outcome.state == MemberState::Individual;
+    let in_sync = outcome.state == MemberState::Selected || alone;
+    Some(LacpState {
+        activity: lag.mode.value == Activity::Active,
+        short_timeout: lag.timeout.value == crate::value::Timeout::Short,
+        aggregation: outcome.reason != Reason::OwnSystem,
+        synchronization: in_sync,
+        // Clause 6.4.15: both follow when the partner is in sync too.
+        collecting: outcome.distributing || alone,
+        distributing: outcome.distributing || alone,
+        defaulted,
+        expired: false,
+    })
+}
+
 /// The far side of a member that could aggregate: what its LACPDUs say, and how it ranks.
 #[derive(Clone, Copy)]
 struct Candidate {
     member: MemberId,
     own: SystemId,
     partner: SystemId,
-    /// The far LAG or group, which stands for the partner's key.
-    key: EndId,
+    /// The key of the own port, and that of the partner's.
+    keys: (u16, u16),
     /// The port id by which the system with the better identifier ranks the link.
     rank: Rank,
 }
@@ -128,8 +231,11 @@ type Rank = (u16, (usize, usize), PortId);
 pub(super) fn outcomes(
     fabric: &Fabric,
     far: &IdVec<PortId, Option<PortId>>,
+    pairs: &IdVec<PairId, PairOutcome>,
+    stacks: &IdVec<StackId, StackOutcome>,
     causes: &mut Causes,
 ) -> (IdVec<LagId, LagOutcome>, IdVec<MemberId, MemberOutcome>) {
+    let refused = refused(fabric, causes);
     let partners = partners(fabric, far, causes);
     let waiting = MemberOutcome {
         state: MemberState::NoLink,
@@ -143,6 +249,9 @@ pub(super) fn outcomes(
         far,
         members: IdVec::filled(&fabric.members, waiting),
         partners,
+        pairs,
+        stacks,
+        refused,
         causes,
         below_minimum: IdVec::filled(&fabric.lags, false),
         candidates: Vec::new(),
@@ -183,6 +292,9 @@ struct Selection<'a> {
     far: &'a IdVec<PortId, Option<PortId>>,
     members: IdVec<MemberId, MemberOutcome>,
     partners: Partners,
+    pairs: &'a IdVec<PairId, PairOutcome>,
+    stacks: &'a IdVec<StackId, StackOutcome>,
+    refused: Refused,
     causes: &'a mut Causes,
     below_minimum: IdVec<LagId, bool>,
     /// Scratch space, kept to spare an allocation an end.
@@ -215,6 +327,10 @@ impl Selection<'_> {
             return;
         };
         self.members[id].far = Some(far);
+        if let Some(&(reason, cause)) = self.refused.get(&id) {
+            self.settle(id, MemberState::Refused, reason, Some(cause));
+            return;
+        }
         let cause = self.partners.cause[end];
         let own = self.fabric.lag(lag);
         let Some(far_lag) = self.fabric.lag_of(far) else {
@@ -222,6 +338,12 @@ impl Selection<'_> {
             return;
         };
         let other = self.fabric.lag(far_lag);
+        // A far port that its device keeps out of the LAG sends no LACPDUs for it.
+        let theirs = self.fabric.port_member[far].and_then(|member| self.refused.get(&member));
+        if let Some(&(_, refusal)) = theirs.filter(|_| own.protocol.value != Protocol::Static) {
+            self.alone(id, lag, Some(refusal));
+            return;
+        }
         match (own.protocol.value, other.protocol.value) {
             (mine, theirs) if mine != theirs => {
                 let clash =
@@ -252,7 +374,32 @@ impl Selection<'_> {
             }
             None => (Reason::NoCable, None),
         };
+        let (reason, cause) = match self.closed_by(id) {
+            Some(closed) => (closed, cause),
+            None => (reason, cause),
+        };
         self.settle(id, MemberState::NoLink, reason, cause);
+    }
+
+    /// What closed the port of a member that would have a link.
+    fn closed_by(&self, id: MemberId) -> Option<Reason> {
+        let member = self.fabric.member(id);
+        let lag = self.fabric.lag(member.lag);
+        let group = lag.group.map(|group| self.fabric.group(group));
+        if group.is_some_and(|group| {
+            self.pairs[group.pair].closes.is_some_and(|side| group.halves[side] == Some(member.lag))
+        }) {
+            return Some(Reason::PairSplit);
+        }
+        let stack = self.fabric.device(lag.device).stack?;
+        let place = self
+            .fabric
+            .stack(stack)
+            .members
+            .iter()
+            .position(|m| m.ports.contains(member.port.value))?;
+        let whole = self.stacks[stack].part_of(place).is_some_and(|part| !part.closed);
+        (!whole).then_some(Reason::StackSplit)
     }
 
     /// The cause between two ends that do not understand each other: one of the wider faults
@@ -310,18 +457,19 @@ impl Selection<'_> {
             // individual.
             let device = Entity::Device(self.fabric.lag(lag).device);
             let clash = self
-                .pair_clash(lag)
-                .or_else(|| self.pair_clash(far_lag))
+                .identity_clash(lag)
+                .or_else(|| self.identity_clash(far_lag))
                 .or_else(|| self.causes.claimed(device, Aspect::Mac));
             self.settle(id, MemberState::Individual, Reason::OwnSystem, clash.or(cause));
             return;
         }
         let rank = rank(self.fabric, self.fabric.member(id).port.value, far, own < partner);
+        let far_member = self.fabric.port_member[far].expect("the far port is in a LAG");
         self.candidates.push(Candidate {
             member: id,
             own,
             partner,
-            key: self.partners.end_of[far_lag],
+            keys: (key(self.fabric, id), key(self.fabric, far_member)),
             rank,
         });
     }
@@ -337,12 +485,20 @@ impl Selection<'_> {
                 Some(first) if first.own == candidate.own => first,
                 _ => *lead.insert(*candidate),
             };
-            if (first.partner, first.key) == (candidate.partner, candidate.key) {
+            // IEEE 802.1AX clause 6.3.6: one LAG ID, which is system and key of both ends.
+            if (first.partner, first.keys) == (candidate.partner, candidate.keys) {
                 let cause = self.partners.cause[end];
                 self.settle(candidate.member, MemberState::Selected, Reason::Negotiated, cause);
+            } else if first.partner == candidate.partner
+                && self.same_end(first.member, candidate.member)
+            {
+                let clash = self.identity_clash(self.fabric.member(candidate.member).lag);
+                let clash = clash.or_else(|| self.identity_clash(self.far_lag(candidate.member)?));
+                let cause = clash.or(self.partners.cause[end]);
+                self.settle(candidate.member, MemberState::Apart, Reason::OtherKey, cause);
             } else {
                 let lag = self.far_lag(first.member).expect("a candidate has a far LAG");
-                let cause = self.domain_clash(candidate.member).or(self.partners.cause[end]);
+                let cause = self.far_identity_clash(candidate.member).or(self.partners.cause[end]);
                 let reason = Reason::OtherPartner(lag);
                 self.settle(candidate.member, MemberState::Apart, reason, cause);
             }
@@ -350,16 +506,27 @@ impl Selection<'_> {
         self.candidates = candidates;
     }
 
-    /// The clash of domains of the pair that a member is on or leads to.
-    fn domain_clash(&self, member: MemberId) -> Option<CauseId> {
-        let own = self.fabric.member(member).lag;
-        self.pair_clash(own).or_else(|| self.pair_clash(self.far_lag(member)?))
+    /// Whether two members lead to one end: a LAG, or the LAGs of one group or Ethernet segment.
+    fn same_end(&self, a: MemberId, b: MemberId) -> bool {
+        let end = |member| Some(self.partners.end_of[self.far_lag(member)?]);
+        end(a) == end(b)
     }
 
-    fn pair_clash(&self, lag: LagId) -> Option<CauseId> {
-        let group = self.fabric.lag(lag).group?;
-        let pair = self.fabric.group(group).pair;
-        self.causes.claimed(Entity::Pair(pair), Aspect::Domain)
+    /// The clash of identity of the pair or Ethernet segment that a member is on or leads to.
+    fn far_identity_clash(&self, member: MemberId) -> Option<CauseId> {
+        let own = self.fabric.member(member).lag;
+        self.identity_clash(own).or_else(|| self.identity_clash(self.far_lag(member)?))
+    }
+
+    /// Why the switches of a group or Ethernet segment do not present one LACP system.
+    fn identity_clash(&self, lag: LagId) -> Option<CauseId> {
+        let lag = self.fabric.lag(lag);
+        if let Some(segment) = lag.segment.filter(|_| lag.group.is_none()) {
+            return self.causes.claimed(Entity::EthernetSegment(segment), Aspect::System);
+        }
+        let pair = Entity::Pair(self.fabric.group(lag.group?).pair);
+        let domain = self.causes.claimed(pair, Aspect::Domain);
+        domain.or_else(|| self.causes.claimed(pair, Aspect::System))
     }
 
     fn far_lag(&self, member: MemberId) -> Option<LagId> {
@@ -458,7 +625,11 @@ impl Selection<'_> {
             let individual = |id: &MemberId| self.members[*id].state == MemberState::Individual;
             let port_id = |id: &MemberId| {
                 let member = self.fabric.member(*id);
-                (member.priority, port_number(self.fabric, member.port.value))
+                let written = member.number.map(|number| (0, usize::from(number)));
+                (
+                    member.priority,
+                    written.unwrap_or_else(|| port_number(self.fabric, member.port.value)),
+                )
             };
             let best = lag.members.iter().filter(individual).min_by_key(port_id);
             for id in lag.members.iter() {
@@ -474,11 +645,15 @@ impl Selection<'_> {
             let members = || lag.members.iter().map(|member| (member, self.members[member]));
             let in_use = members().filter(|(_, outcome)| outcome.distributing).count();
             let first = members().find(|(_, outcome)| outcome.distributing);
+            let speeds = members()
+                .filter(|(_, outcome)| outcome.distributing)
+                .map(|(member, _)| self.fabric.port(self.fabric.member(member).port.value).speed);
             let faulty = members().find_map(|(_, outcome)| outcome.cause);
             let knot = self.partners.cause[self.partners.end_of[id]];
             LagOutcome {
                 tangled: knot.is_some(),
                 up: in_use > 0,
+                bandwidth: Speed::sum(speeds),
                 in_use: u32::try_from(in_use).unwrap_or(u32::MAX),
                 partner: first.and_then(|(member, _)| self.far_lag(member)),
                 system: (lag.protocol.value == Protocol::Lacp).then(|| system(self.fabric, id)),
@@ -501,22 +676,39 @@ impl Selection<'_> {
     }
 }
 
-/// The system identifier that a LAG presents: its switch's, or that of the pair in a group.
-fn system(fabric: &Fabric, lag: LagId) -> SystemId {
+/// The system identifier that a LAG presents: what is written for it, that of its Ethernet
+/// segment, that of the pair in a group, or its switch's.
+pub(super) fn system(fabric: &Fabric, lag: LagId) -> SystemId {
     let lag = fabric.lag(lag);
     let device = fabric.device(lag.device);
-    match (lag.group, device.pair) {
-        (Some(_), Some((pair, side))) => {
+    let (priority, mac) = match (lag.group, device.pair, lag.segment) {
+        (Some(_), Some((pair, side)), _) => {
             let side = &fabric.pair(pair).sides[side];
-            SystemId { priority: side.system_priority, mac: side.system_mac }
+            (side.system_priority, side.system_mac)
         }
-        _ => SystemId { priority: device.system_priority, mac: device.mac.value },
+        // Of what an identifier of type 1 is made the partner says, so it can't be the own system.
+        (_, _, Some(segment)) if fabric.ethernet_segment(segment).id.kind() != 1 => {
+            (device.system_priority, fabric.ethernet_segment(segment).id.system())
+        }
+        _ => (device.system_priority, device.mac.value),
+    };
+    SystemId {
+        priority: lag.system_priority.map_or(priority, |written| written.value),
+        mac: lag.system.map_or(mac, |written| written.value),
     }
+}
+
+/// The LACP key of a member: its own where one is written, else that of the LAG.
+pub(super) fn key(fabric: &Fabric, member: MemberId) -> u16 {
+    let member = fabric.member(member);
+    member.key.unwrap_or_else(|| fabric.lacp_key(member.lag))
 }
 
 /// How the system with the better identifier ranks a link: by its own port's id.
 fn rank(fabric: &Fabric, near: PortId, far: PortId, near_decides: bool) -> Rank {
     let decides = if near_decides { near } else { far };
-    let priority = fabric.port_member[decides].map_or(u16::MAX, |id| fabric.member(id).priority);
-    (priority, port_number(fabric, decides), near)
+    let member = fabric.port_member[decides].map(|id| fabric.member(id));
+    let priority = member.map_or(u16::MAX, |member| member.priority);
+    let number = member.and_then(|member| member.number).map(|number| (0, usize::from(number)));
+    (priority, number.unwrap_or_else(|| port_number(fabric, decides)), near)
 }

@@ -1,10 +1,10 @@
 //! Whom each LAG leads to, and what is wrong where that is not one far LAG.
 
 use rustc_hash::FxHashMap;
-use smallvec::SmallVec;
+use smallvec::{SmallVec, smallvec};
 
 use super::cause::{Aspect, CauseId, Causes, Entity};
-use crate::fabric::{DeviceId, DeviceKind, Fabric, GroupId, LagId, PortId};
+use crate::fabric::{DeviceId, DeviceKind, EthernetSegmentId, Fabric, GroupId, LagId, PortId};
 use crate::id::{Id, IdVec, typed_id};
 
 typed_id! {
@@ -12,15 +12,15 @@ typed_id! {
     pub(super) EndId, "end"
 }
 
-/// The LAGs of an end: one, or the two halves of a group.
-#[derive(Clone, Copy, Debug)]
+/// The LAGs of an end: one, the two halves of a group, or the legs of an Ethernet segment.
+#[derive(Clone, Debug)]
 pub(super) struct End {
-    pub(super) lags: [Option<LagId>; 2],
+    lags: SmallVec<[LagId; 2]>,
 }
 
 impl End {
     pub(super) fn lags(&self) -> impl Iterator<Item = LagId> + use<> {
-        self.lags.into_iter().flatten()
+        self.lags.clone().into_iter()
     }
 
     fn first(&self) -> LagId {
@@ -89,11 +89,22 @@ fn ends(fabric: &Fabric) -> (IdVec<EndId, End>, IdVec<LagId, EndId>) {
     let mut ends: IdVec<EndId, End> = IdVec::default();
     let mut end_of = Vec::with_capacity(fabric.lags.len());
     let mut of_group: IdVec<GroupId, Option<EndId>> = IdVec::filled(&fabric.groups, None);
+    let mut of_segment: IdVec<EthernetSegmentId, Option<EndId>> =
+        IdVec::filled(&fabric.ethernet_segments, None);
     for (id, lag) in fabric.lags() {
-        let end = match lag.group {
-            Some(group) => *of_group[group]
-                .get_or_insert_with(|| ends.push(End { lags: fabric.group(group).halves })),
-            None => ends.push(End { lags: [Some(id), None] }),
+        let end = match (lag.group, lag.segment) {
+            (Some(group), _) => *of_group[group].get_or_insert_with(|| {
+                let halves = fabric.group(group).halves;
+                ends.push(End { lags: halves.into_iter().flatten().collect() })
+            }),
+            (None, Some(segment)) => *of_segment[segment].get_or_insert_with(|| {
+                let legs = fabric.ethernet_segment(segment).legs.iter().copied();
+                // A LAG that is in a group too is known by that.
+                ends.push(End {
+                    lags: legs.filter(|&leg| fabric.lag(leg).group.is_none()).collect(),
+                })
+            }),
+            (None, None) => ends.push(End { lags: smallvec![id] }),
         };
         end_of.push(end);
     }
@@ -168,8 +179,12 @@ type Fars = SmallVec<[Far; 2]>;
 impl Facing<'_> {
     /// The distinct things that an end's linked members lead to, in order.
     fn fars(&self, end: EndId) -> Fars {
+        self.fars_of(self.ends[end].lags())
+    }
+
+    fn fars_of(&self, lags: impl IntoIterator<Item = LagId>) -> Fars {
         let mut fars = Fars::new();
-        for lag in self.ends[end].lags() {
+        for lag in lags {
             for member in self.fabric.lag(lag).members.iter() {
                 let member = self.fabric.member(member);
                 if member.taken_by.is_some() {
@@ -294,6 +309,9 @@ impl Facing<'_> {
         if let Some(bare) = bare {
             return self.partly_bare(end, bare, &others, causes);
         }
+        if let Some(cause) = self.each_leg_elsewhere(end, causes) {
+            return cause;
+        }
         let devices: SmallVec<[DeviceId; 2]> =
             others.iter().map(|&other| self.device(other)).collect();
         let one_device = devices.iter().all(|device| *device == devices[0]);
@@ -310,11 +328,81 @@ impl Facing<'_> {
                 return one_sided(group, more.first().copied(), causes);
             }
         }
+        if let Some(cause) = self.segments_differ(&others, causes) {
+            return cause;
+        }
         let rule = match self.kind(self.device(end)) {
             DeviceKind::Host => "uplink-split-without-pair",
             DeviceKind::Switch => "lag-over-strangers",
         };
         self.add(rule, end, causes)
+    }
+
+    /// The halves of a group, or the legs of an Ethernet segment, lead to one partner each: not a
+    /// swapped cable, but a number or an identifier that was used for two.
+    fn each_leg_elsewhere(&self, end: EndId, causes: &mut Causes) -> Option<CauseId> {
+        let lags: SmallVec<[LagId; 2]> = self.ends[end].lags().collect();
+        let mut partners: SmallVec<[EndId; 2]> = SmallVec::new();
+        for &lag in &lags {
+            let fars = self.fars_of([lag]);
+            let [Far::End(partner)] = fars[..] else { return None };
+            if partners.contains(&partner) || self.ends[partner].lags().count() > 1 {
+                return None;
+            }
+            partners.push(partner);
+        }
+        if lags.len() < 2 {
+            return None;
+        }
+        let lag = self.fabric.lag(lags[0]);
+        match (lag.group, lag.segment) {
+            (Some(group), _) => {
+                let entity = Entity::Group(group);
+                Some(causes.add("pair-group-clash", entity, Aspect::Partner, None))
+            }
+            (None, Some(segment)) => {
+                let entity = Entity::EthernetSegment(segment);
+                Some(causes.add("es-id-reused", entity, Aspect::Partner, None))
+            }
+            (None, None) => None,
+        }
+    }
+
+    /// The LAGs that one end takes for one partner name different Ethernet segments, or only one
+    /// of them names any.
+    fn segments_differ(&self, others: &[EndId], causes: &mut Causes) -> Option<CauseId> {
+        let segment = |end: EndId| {
+            let lag = self.fabric.lag(self.ends[end].first());
+            lag.segment.filter(|_| lag.group.is_none())
+        };
+        let named: SmallVec<[EthernetSegmentId; 2]> =
+            others.iter().filter_map(|&other| segment(other)).collect();
+        match named[..] {
+            [] => None,
+            [only] => {
+                let bare = others.iter().find(|&&other| segment(other).is_none())?;
+                let other = Some(Entity::Lag(self.ends[*bare].first()));
+                let entity = Entity::EthernetSegment(only);
+                Some(causes.add("es-one-leaf", entity, Aspect::Membership, other))
+            }
+            [first, second, ..] => {
+                let (entity, other) =
+                    (Entity::EthernetSegment(first), Entity::EthernetSegment(second));
+                Some(causes.add("es-id-clash", entity, Aspect::Partner, Some(other)))
+            }
+        }
+    }
+
+    /// The Ethernet segment of a LAG whose partner leads to ports of another leaf too.
+    fn segments_differ_from_bare(
+        &self,
+        other: EndId,
+        device: DeviceId,
+        bare: DeviceId,
+    ) -> Option<EthernetSegmentId> {
+        let lag = self.fabric.lag(self.ends[other].first());
+        let alone = self.ends[other].lags().count() == 1 && device != bare;
+        lag.segment.filter(|_| lag.group.is_none() && alone)
     }
 
     /// Some members of an end lead to LAGs, others to ports that are in none.
@@ -328,6 +416,10 @@ impl Facing<'_> {
         for &other in others {
             let device = self.device(other);
             let paired = self.fabric.pair_of(device, bare).is_some();
+            if let Some(segment) = self.segments_differ_from_bare(other, device, bare) {
+                let entity = Entity::EthernetSegment(segment);
+                return causes.add("es-one-leaf", entity, Aspect::Membership, None);
+            }
             let group = self.fabric.lag(self.ends[other].first()).group;
             if let Some(group) = group.filter(|_| paired && self.ends[other].lags().count() == 1) {
                 return one_sided(group, None, causes);

@@ -28,11 +28,47 @@ pub(super) fn links(
             causes.claim(cause, owner, Aspect::Membership);
         }
     }
+    for (id, cable) in fabric.cables() {
+        let [a, b] = cable.ends.map(|end| end.value);
+        let meant = cable.loopback || (fabric.is_stack_port(a) && fabric.is_stack_port(b));
+        if a != b && fabric.port(a).device == fabric.port(b).device && !meant {
+            let cause = causes.add("cable-loop", Entity::Cable(id), Aspect::Link, None);
+            causes.claim(cause, Entity::Port(a), Aspect::Link);
+            causes.claim(cause, Entity::Port(b), Aspect::Link);
+        }
+    }
+    switched_off(fabric, causes);
     let mut far = IdVec::filled(&fabric.ports, None);
     for port in fabric.ports.ids() {
         far[port] = link(fabric, condition, port, causes);
     }
     far
+}
+
+/// Finds ports that are switched off though something hangs on them.
+fn switched_off(fabric: &Fabric, causes: &mut Causes) {
+    let off = |port: PortId| {
+        let enabled = fabric.settings_of(port).and_then(|settings| settings.enabled);
+        enabled.is_some_and(|enabled| !enabled.value)
+    };
+    let mut ports: Vec<PortId> =
+        fabric.port_settings.keys().copied().filter(|&port| off(port)).collect();
+    ports.sort_unstable();
+    for port in ports {
+        let far = fabric.link(port).map(|(_, far)| far);
+        // Both ends off is no contradiction: the link is out of use.
+        let in_use = match far {
+            Some(far) => !off(far),
+            None => fabric.port_member[port].is_some(),
+        };
+        if in_use {
+            let other = far.map(Entity::Port);
+            let cause = causes.add("port-down-in-use", Entity::Port(port), Aspect::Link, other);
+            if let Some(far) = far {
+                causes.claim(cause, Entity::Port(far), Aspect::Link);
+            }
+        }
+    }
 }
 
 fn link(
@@ -47,6 +83,14 @@ fn link(
         return None;
     }
     if condition.holds_down(fabric, port, cable) || condition.holds_down(fabric, far, cable) {
+        return None;
+    }
+    let off = |port: PortId| {
+        let enabled = fabric.settings_of(port).and_then(|settings| settings.enabled);
+        enabled.is_some_and(|enabled| !enabled.value)
+            || fabric.stack_member(port).is_some_and(|member| member.absent.is_some())
+    };
+    if off(port) || off(far) {
         return None;
     }
     let (a, b) = (fabric.port(port), fabric.port(far));

@@ -6,7 +6,7 @@ use rustc_hash::FxHashMap;
 
 use super::cause::{Aspect, Causes, Entity};
 use crate::fabric::{
-    DeviceId, DeviceKind, Fabric, Lag, LagId, Pair, PairId, PresenceId, SegmentId,
+    DeviceId, DeviceKind, Fabric, Lag, LagId, Pair, PairId, PortId, PresenceId, SegmentId,
 };
 use crate::id::IdVec;
 use crate::value::{MacAddr, Protocol, Speed, VlanId, VlanSet, Vni};
@@ -18,6 +18,8 @@ pub(super) fn groups(fabric: &Fabric, causes: &mut Causes) {
         let [a, b] = &pair.sides;
         if a.domain.map(|domain| domain.value) != b.domain.map(|domain| domain.value) {
             causes.add("pair-domain-clash", Entity::Pair(id), Aspect::Domain, None);
+        } else if a.system_priority != b.system_priority {
+            causes.add("pair-system-clash", Entity::Pair(id), Aspect::System, None);
         }
     }
     for (id, group) in fabric.groups() {
@@ -33,6 +35,111 @@ pub(super) fn groups(fabric: &Fabric, causes: &mut Causes) {
                     causes.claim(cause, Entity::Lag(b), Aspect::Vlan(vlan));
                 }
             }
+        }
+    }
+}
+
+/// Finds what the leaves of an Ethernet segment disagree about. As with the halves of a group, the
+/// difference is one fault, however many far ends notice it.
+pub(super) fn ethernet_segments(fabric: &Fabric, causes: &mut Causes) {
+    for (id, segment) in fabric.ethernet_segments() {
+        let entity = Entity::EthernetSegment(id);
+        let [first, others @ ..] = &segment.legs[..] else { continue };
+        for (rule, aspect, differs) in [
+            ("es-system-clash", Aspect::System, differs_in_system as Differs),
+            ("es-mode-clash", Aspect::SegmentMode, |fabric, a, b| {
+                fabric.lag(a).segment_mode.value != fabric.lag(b).segment_mode.value
+            }),
+            ("es-vlan-clash", Aspect::Vlans, |fabric, a, b| {
+                let (a, b) = (fabric.lag(a), fabric.lag(b));
+                let untagged = |lag: &Lag| lag.untagged.map(|vlan| vlan.value);
+                a.tagged.value != b.tagged.value || untagged(a) != untagged(b)
+            }),
+        ] {
+            let Some(&other) = others.iter().find(|&&other| differs(fabric, *first, other)) else {
+                continue;
+            };
+            let cause = causes.add(rule, entity, aspect, Some(Entity::Lag(other)));
+            for &leg in &segment.legs {
+                causes.claim(cause, Entity::Lag(leg), aspect);
+                if aspect == Aspect::Vlans {
+                    causes.claim(cause, Entity::Lag(leg), Aspect::Untagged);
+                    let all = segment
+                        .legs
+                        .iter()
+                        .fold(VlanSet::default(), |all, &leg| all.union(&fabric.lag(leg).tagged));
+                    for vlan in all.without(&fabric.lag(leg).tagged).iter() {
+                        causes.claim(cause, Entity::Lag(leg), Aspect::Vlan(vlan));
+                    }
+                }
+            }
+        }
+    }
+}
+
+type Differs = fn(&Fabric, LagId, LagId) -> bool;
+
+/// RFC 7432 section 5: the leaves must present one LACP system and key to be one partner.
+fn differs_in_system(fabric: &Fabric, a: LagId, b: LagId) -> bool {
+    let speaks = |lag: LagId| fabric.lag(lag).protocol.value == Protocol::Lacp;
+    let identity = |lag: LagId| (super::lag::system(fabric, lag), fabric.lacp_key(lag));
+    speaks(a) && speaks(b) && identity(a) != identity(b)
+}
+
+/// Finds peer links whose two ends are set differently: they come before what LAGs in general
+/// say of their ends.
+pub(super) fn peer_link_settings(fabric: &Fabric, causes: &mut Causes) {
+    for (id, pair) in fabric.pairs() {
+        let (Some(a), Some(b)) = (pair.sides[0].peer_link, pair.sides[1].peer_link) else {
+            continue;
+        };
+        let (x, y) = (fabric.lag(a.value), fabric.lag(b.value));
+        for (differs, aspect) in [
+            (x.protocol.value != y.protocol.value, Aspect::Protocol),
+            (x.untagged.map(|v| v.value) != y.untagged.map(|v| v.value), Aspect::Untagged),
+            (x.mtu.map(|v| v.value) != y.mtu.map(|v| v.value), Aspect::Mtu),
+        ] {
+            if differs {
+                let cause = causes.add("pair-peer-link-settings", Entity::Pair(id), aspect, None);
+                causes.claim(cause, Entity::Lag(a.value), aspect);
+                causes.claim(cause, Entity::Lag(b.value), aspect);
+            }
+        }
+    }
+}
+
+/// Finds LAGs that are bridged at one end and routed at the other: none of their VLANs then says
+/// anything about the other end.
+pub(super) fn layers(fabric: &Fabric, facing: &[(LagId, LagId)], causes: &mut Causes) {
+    for &(a, b) in facing {
+        let (x, y) = (fabric.lag(a), fabric.lag(b));
+        let routed = |lag: &Lag| !lag.addresses.is_empty();
+        let bridged = |lag: &Lag| !lag.tagged.is_empty() || lag.untagged.is_some();
+        if (routed(x) && bridged(y) && !routed(y)) || (routed(y) && bridged(x) && !routed(x)) {
+            let other = Some(Entity::Lag(b));
+            let cause = causes.add("lag-layer-clash", Entity::Lag(a), Aspect::Layer, other);
+            causes.claim(cause, Entity::Lag(b), Aspect::Layer);
+        }
+    }
+}
+
+/// Finds LAGs between two devices that present one system and one key at both ends: to LACP they
+/// are one LAG (IEEE 802.1AX clause 6.3.6).
+pub(super) fn keys_reused(fabric: &Fabric, facing: &[(LagId, LagId)], causes: &mut Causes) {
+    let mut known: FxHashMap<_, (LagId, LagId)> = FxHashMap::default();
+    for &(a, b) in facing {
+        if fabric.lag(a).key.is_none() && fabric.lag(b).key.is_none() {
+            continue;
+        }
+        let end = |lag: LagId| (super::lag::system(fabric, lag), fabric.lacp_key(lag));
+        let first = *known.entry((end(a), end(b))).or_insert((a, b));
+        // The halves of one group have one key on purpose.
+        let whole = |lag: LagId| (fabric.lag(lag).group, fabric.lag(lag).segment);
+        let joined =
+            |x: LagId, y: LagId| x == y || (whole(x) != (None, None) && whole(x) == whole(y));
+        if first != (a, b) && !(joined(first.0, a) && joined(first.1, b)) {
+            let other = Some(Entity::Lag(first.0));
+            causes.add("lag-key-reused", Entity::Lag(a), Aspect::Key, other);
         }
     }
 }
@@ -55,7 +162,7 @@ pub(super) fn addresses(fabric: &Fabric, causes: &mut Causes) {
 pub(super) fn peer_links_missing(fabric: &Fabric, causes: &mut Causes) {
     for (id, pair) in fabric.pairs() {
         let links = pair.sides.each_ref().map(|side| side.peer_link);
-        if links.iter().all(Option::is_some) {
+        if pair.sides.iter().all(|side| side.peer_link.is_some() || side.peer_port.is_some()) {
             continue;
         }
         let cause = causes.add("pair-peer-link-missing", Entity::Pair(id), Aspect::Partner, None);
@@ -63,6 +170,38 @@ pub(super) fn peer_links_missing(fabric: &Fabric, causes: &mut Causes) {
             causes.claim(cause, Entity::Lag(link.value), Aspect::Partner);
         }
     }
+}
+
+/// Finds peer links with a cable that leads elsewhere than to the other side's peer link: what the
+/// LAGs at its ends make of that is the same fault.
+pub(super) fn peer_links_miswired(fabric: &Fabric, causes: &mut Causes) {
+    for (id, pair) in fabric.pairs() {
+        if causes.claimed(Entity::Pair(id), Aspect::Partner).is_some() {
+            continue;
+        }
+        for (near, far) in astray(fabric, pair) {
+            let entity = Entity::Pair(id);
+            let cause = causes.add("pair-peer-link-miswired", entity, Aspect::Partner, None);
+            causes.claim(cause, Entity::Port(near), Aspect::Link);
+            causes.claim(cause, Entity::Port(far), Aspect::Link);
+        }
+    }
+}
+
+/// The ports of a peer link that are cabled to something else, and what they lead to.
+pub(crate) fn astray(fabric: &Fabric, pair: &Pair) -> Vec<(PortId, PortId)> {
+    let ports = [0, 1].map(|side| super::pair::peer_ports(fabric, pair, side));
+    if ports.iter().any(Vec::is_empty) {
+        return Vec::new();
+    }
+    let led = |side: usize| {
+        let theirs = &ports[1 - side];
+        ports[side].iter().filter_map(|&port| {
+            let (_, far) = fabric.link(port)?;
+            (!theirs.contains(&far)).then_some((port, far))
+        })
+    };
+    led(0).chain(led(1)).collect()
 }
 
 /// Finds the VLANs of multi-chassis LAGs that a peer link lacks.
@@ -94,17 +233,23 @@ pub(crate) fn needed_vlans(fabric: &Fabric) -> IdVec<PairId, VlanSet> {
     IdVec::from(needed.values().map(|vlans| vlans.iter().copied().collect()).collect::<Vec<_>>())
 }
 
-/// Of the VLANs needed, those that the peer link lacks, at either side.
+/// Of the VLANs needed, those that neither the peer link nor a data link beside it has, at either
+/// side.
 pub(crate) fn peer_link_lacks(fabric: &Fabric, pair: &Pair, needed: &VlanSet) -> [VlanSet; 2] {
-    std::array::from_fn(|side| match pair.sides[side].peer_link {
-        Some(link) => {
-            let lag = fabric.lag(link.value);
-            match lag.untagged {
-                Some(untagged) => needed.without(&lag.tagged).without(&untagged.value.into()),
-                None => needed.without(&lag.tagged),
-            }
+    std::array::from_fn(|side| {
+        let side = &pair.sides[side];
+        if side.peer_link.is_none() {
+            return VlanSet::default();
         }
-        None => VlanSet::default(),
+        let links = side.peer_link.into_iter().chain(side.data_link);
+        links.fold(needed.clone(), |lacking, link| {
+            let lag = fabric.lag(link.value);
+            let lacking = lacking.without(&lag.tagged);
+            match lag.untagged {
+                Some(untagged) => lacking.without(&untagged.value.into()),
+                None => lacking,
+            }
+        })
     })
 }
 

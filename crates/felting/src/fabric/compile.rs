@@ -3,9 +3,12 @@
 
 mod cabling;
 mod devices;
+mod ethernet_segments;
 mod lags;
 mod pairs;
+mod stacks;
 mod tenants;
+mod trees;
 
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
@@ -42,12 +45,20 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
         (std::mem::take(&mut fabric.device_names), std::mem::take(&mut fabric.devices));
     let names = Names::new(&by_name, &devices);
     // Port lookups go by the devices, which the names borrow while LAGs are made.
-    let mut made =
-        Made { devices: &devices, names: &names, fabric: &mut fabric, faults: faults_in };
+    let mut made = Made {
+        devices: &devices,
+        names: &names,
+        fabric: &mut fabric,
+        faults: faults_in,
+        last_key: FxHashMap::default(),
+    };
+    made.repeaters(document);
     made.port_settings(document);
     made.lags(document);
     made.bonds(&hosts);
     let sides = made.pairs(document);
+    let trees = made.trees(document);
+    made.management(document);
     let vrfs = made.vrfs(document);
     made.segments(document, &vrfs);
     made.networks(&hosts);
@@ -57,6 +68,10 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
     for (device, side) in sides.of {
         fabric.devices[device].pair = Some(side);
     }
+    for (device, settings) in trees {
+        fabric.devices[device].tree = Some(fabric.trees.push(settings));
+    }
+    ethernet_segments::join(&mut fabric);
     pairs::groups(&mut fabric, &mut faults, &sides.unmade);
     accepts(document, &mut fabric, &mut faults);
     fabric.faults = faults.finish();
@@ -69,6 +84,8 @@ struct Made<'a> {
     names: &'a Names<'a>,
     fabric: &'a mut Fabric,
     faults: &'a mut Faults,
+    /// The last LACP key given to a LAG of each device.
+    last_key: FxHashMap<DeviceId, u16>,
 }
 
 impl Made<'_> {
@@ -114,6 +131,9 @@ impl Made<'_> {
 }
 
 fn unknown_port(fabric: &Fabric, device: &super::Device, name: &At<SmolStr>, faults: &mut Faults) {
+    if stacks::missing_member(fabric, device, name, faults) {
+        return;
+    }
     let layout = &fabric.layouts[device.layout];
     let letters = |name: &str| name.trim_end_matches(|c: char| c.is_ascii_digit()).len();
     let stem = &name.value[..letters(&name.value)];

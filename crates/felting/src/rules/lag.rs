@@ -1,11 +1,24 @@
 //! Faults between the two ends of a LAG.
 
+mod address_clash;
+mod key_reused;
+mod layer_clash;
+mod member_mix;
+mod member_settings;
 mod member_shared;
+mod min_links;
 mod mode_deadlock;
 mod one_sided;
 mod over_strangers;
 mod partner_split;
+mod port_order;
+mod proprietary;
 mod protocol_clash;
+mod standby;
+mod static_blind;
+mod timeout_clash;
+mod too_many_members;
+mod unsupported;
 mod untagged_clash;
 mod vlan_clash;
 
@@ -16,14 +29,27 @@ use crate::source::Span;
 use crate::value::{Protocol, Unanswered};
 
 pub(super) static RULES: &[&Rule] = &[
+    &unsupported::RULE,
+    &too_many_members::RULE,
+    &member_mix::RULE,
     &member_shared::RULE,
     &partner_split::RULE,
     &over_strangers::RULE,
     &one_sided::RULE,
     &protocol_clash::RULE,
     &mode_deadlock::RULE,
+    &layer_clash::RULE,
+    &key_reused::RULE,
     &vlan_clash::RULE,
     &untagged_clash::RULE,
+    &address_clash::RULE,
+    &member_settings::RULE,
+    &min_links::RULE,
+    &timeout_clash::RULE,
+    &static_blind::RULE,
+    &proprietary::RULE,
+    &standby::RULE,
+    &port_order::RULE,
 ];
 
 /// "the LAG hull-01 of kelp-a", "the bond bond0 of hull-01", "LAG group 101 of the pair kelp".
@@ -54,6 +80,24 @@ pub(super) fn halves(fabric: &Fabric, lag: LagId) -> Vec<LagId> {
         Some(group) => fabric.group(group).halves.into_iter().flatten().collect(),
         None => vec![lag],
     }
+}
+
+/// The LAG ends that are linked and meant for each other, each pair of wholes once: the halves of a
+/// group, or the legs of an Ethernet segment, count as one.
+pub(super) fn facing_once<'a>(
+    cx: &'a Context<'_>,
+) -> impl Iterator<Item = (LagId, LagId)> + use<'a> {
+    let whole = |lag: LagId| match (cx.fabric.lag(lag).group, cx.fabric.lag(lag).segment) {
+        (Some(_), _) => halves(cx.fabric, lag)[0],
+        (None, Some(segment)) => cx.fabric.ethernet_segment(segment).legs[0],
+        (None, None) => lag,
+    };
+    let mut seen = rustc_hash::FxHashSet::default();
+    let facing = cx.state.facing.iter().copied();
+    facing.filter(move |&(one, other)| {
+        let (one, other) = (whole(one), whole(other));
+        seen.insert((one.min(other), one.max(other)))
+    })
 }
 
 /// The linked members of a LAG and of its other half: the place of each, its port, the far port.

@@ -111,6 +111,7 @@ fn run(cx: &mut Cx<'_>, columns: &Columns, row: &[At<SmolStr>], layer: usize) ->
         medium: parsed(cx, OPTIONAL[0], cell(4)),
         length: parsed(cx, OPTIONAL[1], cell(5)),
         label: cell(6),
+        loopback: false,
         layer,
     })
 }

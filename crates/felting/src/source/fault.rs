@@ -43,6 +43,8 @@ pub enum FaultKind {
     DiffersTwice,
     /// A pair that has not two sides.
     PairSides,
+    /// A stack that cannot be made of its members.
+    StackMembers,
     /// A file that includes itself.
     IncludeCycle,
     /// An include that leads out of the folder.
@@ -72,6 +74,7 @@ impl FaultKind {
         Self::UnequalRun,
         Self::DiffersTwice,
         Self::PairSides,
+        Self::StackMembers,
         Self::IncludeCycle,
         Self::IncludeOutside,
         Self::MissingColumn,
@@ -157,6 +160,10 @@ impl FaultKind {
             Self::PairSides => (
                 "input-pair-sides",
                 "A pair has two sides, which are two different switches, and a switch is in one pair only.",
+            ),
+            Self::StackMembers => (
+                "input-stack-members",
+                "A stack is made of a switch and its members, and its ports are named by member, such as 1/ge1. A switch makes up one stack only.",
             ),
             Self::IncludeCycle => {
                 ("input-include-cycle", "A file includes itself, directly or through others.")

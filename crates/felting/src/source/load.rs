@@ -15,8 +15,8 @@ use super::range::glob_matches;
 use super::read::{Cx, Many, Node, Read};
 use super::span::{At, FileId, Sources, Span};
 use super::statements::{
-    AcceptKeys, HardwareKeys, HostKeys, LagKeys, PairKeys, PortKeys, Run, SegmentKeys, SwitchKeys,
-    VrfKeys,
+    AcceptKeys, HardwareKeys, HostKeys, LagKeys, ManagementKeys, PairKeys, PortKeys, RepeaterKeys,
+    Run, SegmentKeys, StackKeys, SwitchKeys, TreeKeys, VrfKeys,
 };
 use crate::rules::Severity;
 
@@ -27,9 +27,13 @@ pub(crate) const TABLES: &[&str] = &[
     "hardware",
     "switch",
     "cabling",
+    "stack",
+    "repeater",
+    "management",
     "port",
     "lag",
     "pair",
+    "tree",
     "vrf",
     "segment",
     "host",
@@ -43,6 +47,10 @@ pub(crate) struct Document {
     pub(crate) severities: Vec<(At<SmolStr>, Option<Severity>)>,
     pub(crate) hardware: Vec<Statement<HardwareKeys>>,
     pub(crate) switches: Vec<Statement<SwitchKeys>>,
+    pub(crate) stacks: Vec<Statement<StackKeys>>,
+    pub(crate) repeaters: Vec<Statement<RepeaterKeys>>,
+    pub(crate) management: Vec<Statement<ManagementKeys>>,
+    pub(crate) trees: Vec<Statement<TreeKeys>>,
     pub(crate) runs: Vec<Run>,
     pub(crate) ports: Vec<Statement<PortKeys>>,
     pub(crate) lags: Vec<Statement<LagKeys>>,
@@ -277,6 +285,10 @@ fn statements(
             "port" => read_all(cx, node, layer, &mut document.ports),
             "lag" => read_all(cx, node, layer, &mut document.lags),
             "pair" => read_all(cx, node, layer, &mut document.pairs),
+            "stack" => read_all(cx, node, layer, &mut document.stacks),
+            "repeater" => read_all(cx, node, layer, &mut document.repeaters),
+            "management" => read_all(cx, node, layer, &mut document.management),
+            "tree" => read_all(cx, node, layer, &mut document.trees),
             "vrf" => read_all(cx, node, layer, &mut document.vrfs),
             "segment" => read_all(cx, node, layer, &mut document.segments),
             "host" => read_all(cx, node, layer, &mut document.hosts),

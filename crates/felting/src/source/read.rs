@@ -11,8 +11,10 @@ use toml::de::DeValue;
 use super::fault::{FaultKind, Faults};
 use super::span::{At, FileId, Span};
 use crate::value::{
-    Activity, BondProtocol, Domain, GroupNumber, HashPolicy, IpPrefix, Length, MacAddr, Medium,
-    Mtu, Number, PrefixError, Protocol, Role, Timeout, Unanswered, VlanId, VlanSet, Vni,
+    Activity, BondProtocol, BridgePriority, Domain, GroupNumber, HashPolicy, InstanceNumber,
+    IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PathCost, PathCosts, PrefixError,
+    Protocol, Role, SegmentIdentifier, SegmentMode, SplitDetection, StackMemberNumber, Timeout,
+    TreeMode, TreePortPriority, Unanswered, VlanId, VlanSet, Vni,
 };
 
 pub(crate) type Node<'a> = Spanned<DeValue<'a>>;
@@ -231,7 +233,19 @@ macro_rules! read_number {
         }
     )+};
 }
-read_number!(VlanId, Vni, Mtu, Domain, GroupNumber, Number);
+read_number!(
+    VlanId,
+    Vni,
+    Mtu,
+    Domain,
+    GroupNumber,
+    Number,
+    PathCost,
+    StackMemberNumber,
+    InstanceNumber,
+    BridgePriority,
+    TreePortPriority
+);
 
 /// Types that are one of a few words.
 macro_rules! read_word {
@@ -257,7 +271,20 @@ macro_rules! read_word {
         }
     )+};
 }
-read_word!(Protocol, BondProtocol, Activity, Timeout, Unanswered, Role, Medium, HashPolicy);
+read_word!(
+    Protocol,
+    BondProtocol,
+    Activity,
+    Timeout,
+    Unanswered,
+    Role,
+    Medium,
+    HashPolicy,
+    TreeMode,
+    PathCosts,
+    SegmentMode,
+    SplitDetection
+);
 
 /// Types that are a text of a certain form.
 macro_rules! read_text {
@@ -284,6 +311,8 @@ macro_rules! read_text {
 read_text! {
     MacAddr, "the MAC address of one station, such as \"02:46:45:00:00:0b\"";
     Length, "a length with its unit, such as \"3m\" or \"12km\"";
+    IpInterface, "an address with its prefix length, such as \"10.64.0.1/31\"";
+    SegmentIdentifier, "an ESI of ten octets, such as \"00:11:22:33:44:55:66:77:88:99\", a MAC address and a number, such as \"02:46:00:00:00:0f/17\", or \"lacp\"";
     IpAddr, "an IPv4 or IPv6 address without a prefix length, such as \"10.64.9.11\"";
 }
 

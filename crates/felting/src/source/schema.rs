@@ -7,8 +7,9 @@ use serde_json::{Value as Json, json};
 use super::keys::{Keys, extra_keys, statement_schema};
 use super::load::{TABLES, paths_schema};
 use super::statements::{
-    AcceptKeys, BondKeys, HardwareKeys, HostKeys, KeepaliveKeys, LagKeys, MemberKeys, NetworkKeys,
-    PairKeys, PortKeys, Run, RunKeys, SegmentKeys, SwitchKeys, VrfKeys,
+    AcceptKeys, BondKeys, HardwareKeys, HostKeys, InstanceKeys, KeepaliveKeys, LagKeys,
+    ManagementKeys, MemberKeys, NetworkKeys, PairKeys, PortKeys, RepeaterKeys, Run, RunKeys,
+    SegmentKeys, StackKeys, StackMemberKeys, SwitchKeys, TreeKeys, VlanPriorityKeys, VrfKeys,
 };
 
 /// The JSON Schema (draft 2020-12) of a fabric file, for editors.
@@ -45,6 +46,10 @@ pub fn json_schema() -> Json {
             "port" => array::<PortKeys>(),
             "lag" => array::<LagKeys>(),
             "pair" => array::<PairKeys>(),
+            "stack" => array::<StackKeys>(),
+            "repeater" => array::<RepeaterKeys>(),
+            "management" => array::<ManagementKeys>(),
+            "tree" => array::<TreeKeys>(),
             "vrf" => array::<VrfKeys>(),
             "segment" => array::<SegmentKeys>(),
             "host" => array::<HostKeys>(),
@@ -72,12 +77,19 @@ pub fn reference() -> String {
     let mut page = String::new();
     section::<HardwareKeys>(&mut page);
     section::<SwitchKeys>(&mut page);
+    section::<StackKeys>(&mut page);
+    section::<StackMemberKeys>(&mut page);
     section::<RunKeys>(&mut page);
+    section::<RepeaterKeys>(&mut page);
     section::<PortKeys>(&mut page);
     section::<LagKeys>(&mut page);
     section::<MemberKeys>(&mut page);
     section::<PairKeys>(&mut page);
     section::<KeepaliveKeys>(&mut page);
+    section::<ManagementKeys>(&mut page);
+    section::<TreeKeys>(&mut page);
+    section::<InstanceKeys>(&mut page);
+    section::<VlanPriorityKeys>(&mut page);
     section::<VrfKeys>(&mut page);
     section::<SegmentKeys>(&mut page);
     section::<HostKeys>(&mut page);
@@ -92,6 +104,9 @@ fn section<K: Keys>(page: &mut String) {
         "run" => Some("an element of `runs` in `[cabling]`"),
         "member" => Some("an element of `members` of a LAG"),
         "keepalive" => Some("the value of `keepalive` of a pair"),
+        "stack_member" => Some("an element of `members` of a stack"),
+        "instance" => Some("an element of `instances` of a tree"),
+        "vlan_priority" => Some("an element of `vlan_priorities` of a tree"),
         "bond" => Some("the value of `bond` of a host"),
         "network" => Some("an element of `networks` of a host"),
         _ => None,

@@ -11,8 +11,10 @@ use super::keys::{KeyDef, Keys, Layers, keys};
 use super::read::{Cx, Many, Node, Read};
 use super::span::{At, Span};
 use crate::value::{
-    Activity, BondProtocol, Domain, GroupNumber, HashPolicy, IpPrefix, Length, MacAddr, Medium,
-    Mtu, Number, Protocol, Role, Timeout, Unanswered, VlanId, VlanSet, Vni,
+    Activity, BondProtocol, BridgePriority, Domain, GroupNumber, HashPolicy, InstanceNumber,
+    IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PathCost, PathCosts, Protocol,
+    Role, SegmentIdentifier, SegmentMode, SplitDetection, StackMemberNumber, Timeout, TreeMode,
+    TreePortPriority, Unanswered, VlanId, VlanSet, Vni,
 };
 
 keys! {
@@ -31,6 +33,10 @@ keys! {
         members_in_use: u16;
         /// How many members it takes into one LAG.
         members_bundled: u16;
+        /// Whether the members of one LAG may differ in speed, duplex or medium; false unless said otherwise.
+        mixed_rates: bool;
+        /// How many members a stack of it may have, which is also the largest member id.
+        stack_members: u16;
         /// VLANs that the device keeps for itself.
         reserved_vlans: VlanSet;
         /// Whether it can be a VTEP; true unless said otherwise.
@@ -49,6 +55,8 @@ keys! {
         role: Role;
         /// Its kind, by the name of a `hardware` table.
         hardware: SmolStr;
+        /// The software that it runs, with its version.
+        software: SmolStr;
         /// Its ports, where they are not those of its hardware.
         ports: Many<SmolStr>;
         /// Its MAC address, which is also its LACP system's; by default allotted from the number.
@@ -61,7 +69,8 @@ keys! {
         position: SmolStr;
     }
 
-    /// Settings of single ports that are in no LAG.
+    /// Settings of single ports. What a member of a LAG has of its own stands here too, though it
+    /// should have nothing of its own.
     "port" PortKeys Port {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
@@ -73,6 +82,120 @@ keys! {
         untagged: VlanId;
         /// Its MTU.
         mtu: Mtu;
+        /// Whether it is switched on; true unless said otherwise.
+        enabled: bool;
+        /// Its addresses, which make it a routed port.
+        address: Many<IpInterface>;
+        /// The part of the switch that it belongs to, where a switch is divided into several.
+        partition: SmolStr;
+        /// Whether it is an edge port of the spanning tree, which expects no bridge; false by default.
+        edge: bool;
+        /// Whether it takes part in the spanning tree; true unless said otherwise.
+        tree: bool;
+        /// Its path cost in the spanning tree, where it does not follow from the speed.
+        tree_cost: PathCost;
+        /// Its priority in the spanning tree; the lower is the better, 128 by default.
+        tree_priority: TreePortPriority;
+    }
+
+    /// A shared medium: every port on it hears every other.
+    "repeater" RepeaterKeys Repeater {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The ports on it, each as a switch and a port: `mud-[1-3] p4`.
+        ports: Many<SmolStr> [identity];
+    }
+
+    /// What some switches do about loops: the spanning tree. Switches without such a statement run
+    /// RSTP with the priority 32768, as IEEE 802.1Q has it; routers and hosts take no part.
+    "tree" TreeKeys Tree {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// Which tree they run; `rstp` by default.
+        mode: TreeMode;
+        /// The bridge priority; the lower is the better, 32768 by default.
+        priority: BridgePriority;
+        /// The name of the MST region.
+        region: SmolStr;
+        /// The revision of the MST region; 0 by default.
+        revision: u16;
+        /// The instances of the MST region.
+        instances: Many<InstanceKeys>;
+        /// The priority in single VLANs, in the mode `per-vlan`.
+        vlan_priorities: Many<VlanPriorityKeys>;
+        /// From which table path costs follow that are not set; `long` by default.
+        path_costs: PathCosts;
+    }
+
+    /// One instance of an MST region.
+    "instance" InstanceKeys Instance {
+        /// Its number.
+        id: InstanceNumber [identity];
+        /// The VLANs that it holds for.
+        vlans: VlanSet [identity];
+        /// The bridge priority in it; that of the `tree` by default.
+        priority: BridgePriority;
+    }
+
+    /// The bridge priority in some VLANs.
+    "vlan_priority" VlanPriorityKeys VlanPriority {
+        /// The VLANs.
+        vlans: VlanSet [identity];
+        /// The bridge priority in them.
+        priority: BridgePriority [identity];
+    }
+
+    /// Several switches that act as one. The stack is one switch, with a `switch` statement of its
+    /// own; its members bring the ports, named by member: `1/ge1`.
+    "stack" StackKeys Stack {
+        /// The switch that the members make.
+        switch: SmolStr [identity];
+        /// Its members, each as a table with its `id`.
+        members: Many<StackMemberKeys> [identity];
+        /// The domain, by which members know which stack they belong to.
+        domain: Domain;
+        /// The stack ports of every member, as a range and a speed: `st[1-2] 40G`.
+        stack_ports: Many<SmolStr>;
+        /// By what the parts of a split stack notice each other; nothing by default.
+        split_detection: SplitDetection;
+    }
+
+    /// One member of a stack.
+    "stack_member" StackMemberKeys StackMember {
+        /// Its number in the stack.
+        id: StackMemberNumber [identity];
+        /// The priority by which the master is found; the higher is the better, 1 by default.
+        priority: u16;
+        /// Its own MAC address, by which a tie of priorities ends; by default allotted.
+        mac: MacAddr;
+        /// Its kind, where it is not that of the switch.
+        hardware: SmolStr;
+        /// The software that it runs, where it is not that of the switch.
+        software: SmolStr;
+        /// The domain that it is set to, where it is not that of the stack.
+        domain: Domain;
+        /// Whether its place is configured, but nothing stands in it.
+        absent: bool;
+        /// Its stack ports, where they are not those of the stack.
+        stack_ports: Many<SmolStr>;
+        /// Its position in the rack.
+        position: SmolStr;
+    }
+
+    /// A management network: where the switches' management ports are, apart from the fabric.
+    "management" ManagementKeys Management {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The switches that are in it, by name, range or pattern.
+        on: Many<SmolStr>;
+        /// Its subnets. A switch has the address at the place of its number, where nothing else is written.
+        subnet: Many<IpPrefix>;
+        /// The addresses of the switches that a deviation names.
+        address: Many<IpAddr>;
+        /// The routing table that the management ports are in.
+        vrf: SmolStr;
+        /// The router that leads to the other management networks.
+        gateway: Many<IpAddr>;
     }
 
     /// One end of a LAG on each of the switches. The far end is found by the cables.
@@ -103,6 +226,26 @@ keys! {
         min_members: u16;
         /// The LACP port priority of its members; the lower is the better, 32768 by default.
         port_priority: u16;
+        /// The LACP key that it presents; by default one of its own, in a group one for both halves.
+        key: u16;
+        /// The LACP system MAC address that it presents, where it is not that of the switch or pair.
+        system: MacAddr;
+        /// The LACP system priority that it presents, where it is not that of the switch or pair.
+        system_priority: u16;
+        /// Its addresses, which make it a routed LAG.
+        address: Many<IpInterface>;
+        /// The Ethernet segment that it belongs to (RFC 7432): ten octets, a MAC address and a number, or `lacp`.
+        segment_id: SegmentIdentifier;
+        /// Whether all leaves of the Ethernet segment forward at once, or one; `all-active` by default.
+        segment_mode: SegmentMode;
+        /// Whether it is an edge port of the spanning tree, which expects no bridge; false by default.
+        edge: bool;
+        /// Whether it takes part in the spanning tree; true unless said otherwise.
+        tree: bool;
+        /// Its path cost in the spanning tree, where it does not follow from its bandwidth.
+        tree_cost: PathCost;
+        /// Its priority in the spanning tree; the lower is the better, 128 by default.
+        tree_priority: TreePortPriority;
         /// Settings of single members.
         members: Many<MemberKeys>;
     }
@@ -113,6 +256,10 @@ keys! {
         ports: Many<SmolStr> [identity];
         /// Their LACP port priority.
         port_priority: u16;
+        /// Their LACP port number; by default their place among the switch's ports.
+        port_number: u16;
+        /// Their LACP key, where it is not that of the LAG: then they aggregate with their like only.
+        key: u16;
     }
 
     /// Two switches that are one LACP partner: a multi-chassis LAG pair. Its sides are the switches
@@ -126,6 +273,8 @@ keys! {
         domain: Domain;
         /// The name of the LAG between the two.
         peer_link: SmolStr;
+        /// The name of a further LAG between the two, for data only, where the peer link is for control.
+        data_link: SmolStr;
         /// By which addresses the sides ask whether the other is alive.
         keepalive: KeepaliveKeys;
         /// The priority by which the primary is found; the lower is the better.
@@ -136,12 +285,17 @@ keys! {
         system_priority: u16;
     }
 
-    /// The two addresses of a keepalive, as this side has them.
+    /// By which addresses a side asks whether the other is alive: `from` and `to` as this side has
+    /// them, or `between` with the addresses of both sides in their order.
     "keepalive" KeepaliveKeys Keepalive {
         /// This side's address.
-        from: IpAddr [identity];
+        from: IpAddr;
         /// The other side's address.
-        to: IpAddr [identity];
+        to: IpAddr;
+        /// The addresses of both sides, where they mirror each other.
+        between: Many<IpAddr>;
+        /// The routing table in which the addresses are looked up.
+        vrf: SmolStr;
     }
 
     /// A tenant's routing table.
@@ -216,6 +370,8 @@ keys! {
         hash: HashPolicy;
         /// With fewer NICs than this in use, the bond is down; 1 by default.
         min_members: u16;
+        /// The LACP port priority of its NICs; the lower is the better, 32768 by default.
+        port_priority: u16;
         /// Its MTU.
         mtu: Mtu;
     }
@@ -255,6 +411,8 @@ keys! {
         length: Length;
         /// What is printed on them.
         label: SmolStr;
+        /// Whether cables from a switch back to itself are meant; false by default.
+        loopback: bool;
     }
 }
 
@@ -291,6 +449,7 @@ pub(crate) struct Run {
     pub(crate) medium: Option<At<Medium>>,
     pub(crate) length: Option<At<Length>>,
     pub(crate) label: Option<At<SmolStr>>,
+    pub(crate) loopback: bool,
     pub(crate) layer: usize,
 }
 
@@ -311,8 +470,16 @@ impl Run {
             );
             return None;
         };
-        let (medium, length, label) = (keys.medium, keys.length, keys.label);
-        Some(Self { near, far, span: run.span, medium, length, label, layer })
+        Some(Self {
+            near,
+            far,
+            span: run.span,
+            medium: keys.medium,
+            length: keys.length,
+            label: keys.label,
+            loopback: keys.loopback.is_some_and(|meant| meant.value),
+            layer,
+        })
     }
 
     /// The JSON Schema of one element of `runs`.

@@ -24,6 +24,16 @@ impl MacAddr {
         self.0
     }
 
+    /// An address from octets that may be none of one station: the group bit is cleared, and zero
+    /// becomes the last octet one.
+    pub(crate) fn station(mut octets: [u8; 6]) -> Self {
+        octets[0] &= !1;
+        if octets == [0; 6] {
+            octets[5] = 1;
+        }
+        Self(octets)
+    }
+
     /// A locally administered address out of one of Felting's own blocks.
     pub(crate) fn allotted(block: u8, low: u32) -> Self {
         let [a, b, c, d] = low.to_be_bytes();

@@ -93,6 +93,19 @@ bounded! {
     /// The number that joins two LAGs of a pair into one multi-chassis LAG.
     GroupNumber, "a group number", 1..=65_535;
 
+    /// What a port adds to the cost of a path through it in the spanning tree.
+    ///
+    /// Source: IEEE 802.1Q clause 13.27.33.
+    PathCost, "a path cost", 1..=200_000_000;
+
+    /// The number by which a stack knows a member, and by which its ports are named.
+    StackMemberNumber, "a stack member's id", 1..=255;
+
+    /// A spanning tree instance of an MST region.
+    ///
+    /// Source: IEEE 802.1Q clause 13.8 (an MSTID other than the CIST's).
+    InstanceNumber, "a spanning tree instance", 1..=4094;
+
     /// The written ordinal from which a thing's allotted values follow.
     Number, "a number", 1..=16_777_215;
 }

@@ -44,6 +44,50 @@ impl IpPrefix {
     }
 }
 
+impl IpPrefix {
+    /// The address at so many places after the prefix's own, if it is inside and, in IPv4, not
+    /// the one for broadcasts.
+    pub fn nth(&self, number: u32) -> Option<IpAddr> {
+        let address = match self.0.network() {
+            IpAddr::V4(base) => IpAddr::V4(u32::from(base).checked_add(number)?.into()),
+            IpAddr::V6(base) => IpAddr::V6(u128::from(base).checked_add(number.into())?.into()),
+        };
+        let broadcast =
+            address.is_ipv4() && self.0.prefix_len() < 31 && address == self.0.broadcast();
+        (self.contains(address) && !broadcast).then_some(address)
+    }
+}
+
+/// An address of a port with the length of its subnet's prefix, such as `10.64.0.1/31`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct IpInterface(IpNet);
+
+impl IpInterface {
+    /// The address.
+    pub fn address(&self) -> IpAddr {
+        self.0.addr()
+    }
+
+    /// The subnet that it is in.
+    pub fn subnet(&self) -> IpPrefix {
+        IpPrefix(self.0.trunc())
+    }
+}
+
+impl FromStr for IpInterface {
+    type Err = PrefixError;
+
+    fn from_str(text: &str) -> Result<Self, PrefixError> {
+        text.parse().map(Self).map_err(|_| PrefixError::Malformed)
+    }
+}
+
+impl fmt::Display for IpInterface {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}
+
 impl FromStr for IpPrefix {
     type Err = PrefixError;
 

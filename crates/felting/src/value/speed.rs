@@ -23,6 +23,14 @@ impl Speed {
     }
 }
 
+impl Speed {
+    /// What several ports carry together; printed like the speed of one.
+    pub(crate) fn sum(speeds: impl Iterator<Item = Self>) -> Option<Self> {
+        let total = speeds.fold(0_u32, |sum, speed| sum.saturating_add(speed.0));
+        (total > 0).then_some(Self(total))
+    }
+}
+
 impl FromStr for Speed {
     type Err = NotA;
 

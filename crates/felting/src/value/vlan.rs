@@ -32,6 +32,11 @@ impl VlanSet {
         self.0.is_empty()
     }
 
+    /// The runs of ids, each with its first and last.
+    pub(crate) fn ranges(&self) -> &[(u16, u16)] {
+        &self.0
+    }
+
     /// Whether the set has this VLAN.
     pub fn contains(&self, vlan: VlanId) -> bool {
         let id = narrow(vlan);

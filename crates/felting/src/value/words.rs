@@ -129,6 +129,44 @@ words! {
         Router = "router",
     }
 
+    /// Which spanning tree a bridge runs.
+    TreeMode, "a spanning tree mode" {
+        /// One tree for all VLANs (RSTP, IEEE 802.1Q clause 13).
+        Rstp = "rstp",
+        /// A tree for each instance of a region, and a common one (MSTP, IEEE 802.1Q clause 13).
+        Mstp = "mstp",
+        /// One tree for each VLAN. No standard: bridges of this mode understand each other only.
+        PerVlan = "per-vlan",
+        /// None: every port forwards.
+        Off = "off",
+    }
+
+    /// From which table path costs follow that are not set.
+    PathCosts, "a table of path costs" {
+        /// IEEE 802.1Q table 13-4: 32 bits, 20000 for 1 Gb/s.
+        Long = "long",
+        /// The older table of IEEE 802.1D-1998: 16 bits, 4 for 1 Gb/s.
+        Short = "short",
+    }
+
+    /// How many of an Ethernet segment's leaves forward at once (RFC 7432 section 5).
+    SegmentMode, "a mode of an Ethernet segment" {
+        /// All of them.
+        AllActive = "all-active",
+        /// One for each VLAN.
+        SingleActive = "single-active",
+    }
+
+    /// By what the parts of a split stack notice each other.
+    SplitDetection, "a stack's split detection" {
+        /// By a link between members that carries nothing else.
+        Link = "link",
+        /// By LACPDUs that a partner of a LAG over several members passes on.
+        Lacp = "lacp",
+        /// By nothing: each part takes itself for the stack.
+        None = "none",
+    }
+
     /// Whether a port sends and receives at the same time.
     Duplex, "a duplex mode" {
         /// Both at once.

@@ -90,6 +90,7 @@ fn spread_run(run: &Run, fabric: &Fabric, made: &mut Vec<(Cable, usize)>, faults
             medium: run.medium,
             length: run.length,
             label: run.label.clone(),
+            loopback: run.loopback,
         };
         made.push((cable, run.layer));
     }

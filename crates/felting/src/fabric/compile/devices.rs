@@ -1,7 +1,9 @@
+use std::borrow::Cow;
+
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
-use super::{MOST_PORTS, Things, deviations, spread, too_many};
+use super::{MOST_PORTS, Things, deviations, spread, stacks, too_many};
 use crate::fabric::layout::{Layout, LayoutId};
 use crate::fabric::{Device, DeviceId, DeviceKind, Fabric, Hardware, HardwareId, Port, PortId};
 use crate::id::{Id, IdRange, IdVec};
@@ -44,6 +46,8 @@ pub(super) fn hardware<'s>(
             routed_lags: keys.routed_lags().copied(),
             members_in_use: keys.members_in_use().copied(),
             members_bundled: keys.members_bundled().copied(),
+            mixed_rates: keys.mixed_rates().copied(),
+            stack_members: keys.stack_members().copied(),
             reserved_vlans: keys.reserved_vlans().cloned(),
             vtep: keys.vtep().copied(),
             mtu: keys.mtu().copied(),
@@ -52,6 +56,13 @@ pub(super) fn hardware<'s>(
         kinds.ports.push(keys.ports());
     }
     kinds
+}
+
+impl<'s> Kinds<'s> {
+    /// The ports that a kind comes with.
+    pub(super) fn ports_of(&self, kind: HardwareId) -> Option<&'s [At<SmolStr>]> {
+        self.ports[kind.index()].map(|ports| &ports.value.0[..])
+    }
 }
 
 /// A device as the statements describe it, before its ports are made.
@@ -65,7 +76,8 @@ struct Described<'s> {
     system_priority: u16,
     rack: Option<At<SmolStr>>,
     position: Option<At<SmolStr>>,
-    ports: Option<&'s At<Many<SmolStr>>>,
+    software: Option<At<SmolStr>>,
+    ports: Cow<'s, [At<SmolStr>]>,
 }
 
 pub(super) fn devices<'s>(
@@ -75,13 +87,24 @@ pub(super) fn devices<'s>(
     faults: &mut Faults,
 ) -> Vec<HostLayers<'s>> {
     let mut layouts = Layouts::default();
+    let mut stacks = stacks::written(document, faults);
     let (switches, numbers) = named::<SwitchKeys>(&document.switches, faults, |keys| &keys.name);
     for (thing, number) in switches.order.into_iter().zip(numbers) {
         let keys = &thing.layers;
         let hardware = keys.hardware().and_then(|name| kind_of(name, kinds, faults));
         let number = counted(keys.number(), number, faults);
-        let of_kind = || hardware.and_then(|kind| kinds.ports[kind.value.index()]);
-        layouts.add(
+        let of_kind = || hardware.and_then(|kind| kinds.ports_of(kind.value));
+        let own = keys.ports().map(|ports| &ports.value.0[..]).or_else(of_kind);
+        let stack = stacks.remove(&thing.name);
+        let (places, ports) = match &stack {
+            Some(stack) => {
+                let (places, specs) = stack.places(kinds, own, faults);
+                (places, Cow::Owned(specs))
+            }
+            None => (Vec::new(), Cow::Borrowed(own.unwrap_or_default())),
+        };
+        let specs = if stack.is_some() { ports.to_vec() } else { Vec::new() };
+        let added = layouts.add(
             fabric,
             faults,
             Described {
@@ -92,11 +115,20 @@ pub(super) fn devices<'s>(
                 system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
                 rack: keys.rack().cloned(),
                 position: keys.position().cloned(),
-                ports: keys.ports().or_else(of_kind),
+                software: keys.software().cloned(),
+                ports,
                 name: At::new(thing.name, thing.span),
                 kind: DeviceKind::Switch,
             },
         );
+        if let (Some(stack), Some(device)) = (stack, added) {
+            stack.add(&places, device, &specs, fabric);
+        }
+    }
+    let mut unmade: Vec<_> = stacks.into_iter().collect();
+    unmade.sort_unstable_by(|(a, _), (b, _)| a.cmp(b));
+    for (_, stack) in unmade {
+        stack.without_switch(fabric, faults);
     }
     let (hosts, _) = named::<HostKeys>(&document.hosts, faults, |keys| &keys.name);
     let mut layers = Vec::with_capacity(hosts.order.len());
@@ -113,7 +145,8 @@ pub(super) fn devices<'s>(
                 system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
                 rack: keys.rack().cloned(),
                 position: keys.position().cloned(),
-                ports: keys.nics(),
+                software: None,
+                ports: Cow::Borrowed(keys.nics().map_or(&[][..], |nics| &nics.value.0)),
                 name: At::new(thing.name, thing.span),
                 kind: DeviceKind::Host,
             },
@@ -123,7 +156,11 @@ pub(super) fn devices<'s>(
     layers
 }
 
-fn kind_of(name: &At<SmolStr>, kinds: &Kinds<'_>, faults: &mut Faults) -> Option<At<HardwareId>> {
+pub(super) fn kind_of(
+    name: &At<SmolStr>,
+    kinds: &Kinds<'_>,
+    faults: &mut Faults,
+) -> Option<At<HardwareId>> {
     let found = kinds.by_name.get(&name.value);
     if found.is_none() {
         let mut known: Vec<_> = kinds.by_name.keys().map(SmolStr::as_str).collect();
@@ -214,7 +251,7 @@ impl Layouts {
                 .related(fabric.devices[first].name.span, "named first");
             return None;
         }
-        let specs = described.ports.map_or(&[][..], |ports| &ports.value.0);
+        let specs = &*described.ports;
         let layout = self.layout(fabric, faults, specs);
         let name = described.name;
         let id = fabric.devices.next_id();
@@ -234,6 +271,9 @@ impl Layouts {
             rack: described.rack,
             position: described.position,
             ports,
+            software: described.software,
+            stack: None,
+            tree: None,
             pair: None,
             layout,
             name,

@@ -3,13 +3,13 @@ use smol_str::SmolStr;
 use super::devices::{DEFAULT_PRIORITY, HostLayers, per_port};
 use super::{Made, Things, too_many};
 use crate::fabric::{
-    Bond, BondId, DeviceId, Lag, LagId, Member, MemberId, Network, PortSettings, Uplink,
+    Bond, BondId, DeviceId, Lag, LagId, Member, MemberId, Network, PortSettings, TreePort, Uplink,
 };
 use crate::id::{IdRange, IdVec};
 use crate::source::{
     At, BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys, Span, nearest,
 };
-use crate::value::{Activity, BondProtocol, Protocol, Timeout, Unanswered, VlanSet};
+use crate::value::{Activity, BondProtocol, Protocol, SegmentMode, Timeout, Unanswered, VlanSet};
 
 impl Made<'_> {
     pub(super) fn port_settings(&mut self, document: &Document) {
@@ -40,6 +40,16 @@ impl Made<'_> {
                 tagged: keys.tagged().cloned().unwrap_or_else(none),
                 untagged: keys.untagged().copied(),
                 mtu: keys.mtu().copied(),
+                enabled: keys.enabled().copied(),
+                addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
+                partition: keys.partition().cloned(),
+                tree: TreePort {
+                    edge: keys.edge().copied(),
+                    runs: keys.tree().copied(),
+                    cost: keys.tree_cost().copied(),
+                    priority: keys.tree_priority().copied(),
+                },
+                span: thing.span,
             };
             self.fabric.port_settings.insert(thing.name, settings);
         }
@@ -95,6 +105,7 @@ impl Made<'_> {
             self.member_settings(device, name, members, &settings.value.0);
         }
         let span = name.span;
+        let own_key = self.own_key(device);
         Some(self.fabric.lags.push(Lag {
             device,
             name: name.clone(),
@@ -109,7 +120,29 @@ impl Made<'_> {
             mtu: keys.mtu().copied(),
             min_members: keys.min_members().copied().unwrap_or(At::new(1, span)),
             members,
+            key: keys.key().copied(),
+            own_key,
+            system: keys.system().copied(),
+            system_priority: keys.system_priority().copied(),
+            addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
+            segment_id: keys.segment_id().copied(),
+            segment: None,
+            segment_mode:
+                keys.segment_mode().copied().unwrap_or(At::new(SegmentMode::AllActive, span)),
+            tree: TreePort {
+                edge: keys.edge().copied(),
+                runs: keys.tree().copied(),
+                cost: keys.tree_cost().copied(),
+                priority: keys.tree_priority().copied(),
+            },
         }))
+    }
+
+    /// A key that no other LAG of the device has: its place among them.
+    fn own_key(&mut self, device: DeviceId) -> u16 {
+        let key = self.last_key.entry(device).or_default();
+        *key = key.saturating_add(1);
+        *key
     }
 
     fn no_ports(&mut self, device: DeviceId, name: &At<SmolStr>, ports: Option<Span>) {
@@ -145,7 +178,14 @@ impl Made<'_> {
                 );
                 continue;
             }
-            let id = self.fabric.members.push(Member { lag, port, priority, taken_by: first });
+            let id = self.fabric.members.push(Member {
+                lag,
+                port,
+                priority,
+                number: None,
+                key: None,
+                taken_by: first,
+            });
             if first.is_none() {
                 self.fabric.port_member[port.value] = Some(id);
             }
@@ -165,12 +205,15 @@ impl Made<'_> {
                 let Some(port) = self.port(device, &written) else { continue };
                 let member =
                     members.iter().find(|&id| self.fabric.members[id].port.value == port.value);
-                match (member, keys.port_priority) {
-                    (Some(member), Some(priority)) => {
-                        self.fabric.members[member].priority = priority.value;
+                match member {
+                    Some(member) => {
+                        let member = &mut self.fabric.members[member];
+                        member.priority =
+                            keys.port_priority.map_or(member.priority, |priority| priority.value);
+                        member.number = keys.port_number.map(|number| number.value);
+                        member.key = keys.key.map(|key| key.value);
                     }
-                    (Some(_), None) => {}
-                    (None, _) => {
+                    None => {
                         self.faults.add(
                             FaultKind::UnknownName,
                             written.span,
@@ -225,9 +268,11 @@ impl Made<'_> {
         });
         let nics: Vec<_> = nics.collect();
         let lag = if let Some(protocol) = protocol {
-            let members = self.add_members(host, &written, DEFAULT_PRIORITY);
+            let priority = keys.port_priority.map_or(DEFAULT_PRIORITY, |priority| priority.value);
+            let members = self.add_members(host, &written, priority);
             let span = name.span;
             let default = Unanswered::Individual;
+            let own_key = self.own_key(host);
             Some(self.fabric.lags.push(Lag {
                 device: host,
                 name: name.clone(),
@@ -242,6 +287,15 @@ impl Made<'_> {
                 mtu: keys.mtu,
                 min_members: keys.min_members.unwrap_or(At::new(1, span)),
                 members,
+                key: None,
+                own_key,
+                system: None,
+                system_priority: None,
+                addresses: Vec::new(),
+                segment_id: None,
+                segment: None,
+                segment_mode: At::new(SegmentMode::AllActive, span),
+                tree: TreePort::default(),
             }))
         } else {
             for nic in &written {

@@ -3,7 +3,9 @@ use smol_str::SmolStr;
 
 use super::devices::{DEFAULT_PRIORITY, hash};
 use super::{Made, Things};
-use crate::fabric::{DeviceId, DeviceKind, Fabric, Group, GroupId, LagId, Pair, PairId, Side};
+use crate::fabric::{
+    DeviceId, DeviceKind, Fabric, Group, GroupId, Keepalive, LagId, Pair, PairId, Side,
+};
 use crate::source::{
     At, Deviation, Document, FaultKind, Faults, Layers, PairKeys, Statement, nearest,
 };
@@ -178,12 +180,29 @@ impl Made<'_> {
             let found = self.fabric.find_lag(side.switch.value, &written.value);
             Some((written, found))
         });
+        let bare = gathered.map(|side| {
+            let written = side.layers.peer_link()?;
+            let port = self.find_port(side.switch.value, &written.value)?;
+            Some(At::new(port, written.span))
+        });
+        let data_links = gathered.map(|side| {
+            let written = side.layers.data_link()?;
+            let found = self.fabric.find_lag(side.switch.value, &written.value);
+            if found.is_none() {
+                self.unknown_lag(side.switch.value, written, "data_link");
+            }
+            found.map(|lag| At::new(lag, written.span))
+        });
+        let keepalives: [_; 2] =
+            std::array::from_fn(|index| self.keepalive(name, &gathered[index].layers, index));
         // A name that only one side has is a peer link missing on the other, which a rule reports.
-        if links.iter().flatten().all(|(_, found)| found.is_none()) {
+        if links.iter().flatten().all(|(_, found)| found.is_none())
+            && bare.iter().all(Option::is_none)
+        {
             for (side, (written, _)) in
                 gathered.iter().zip(&links).filter_map(|(s, l)| l.map(|l| (s, l)))
             {
-                self.unknown_lag(side.switch.value, written);
+                self.unknown_lag(side.switch.value, written, "peer_link");
             }
         }
         std::array::from_fn(|index| {
@@ -195,10 +214,13 @@ impl Made<'_> {
                 switch: gathered[index].switch,
                 domain,
                 peer_link: link,
-                keepalive: keys.keepalive().and_then(|keepalive| keepalive.from.zip(keepalive.to)),
+                peer_port: bare[index].filter(|_| link.is_none()),
+                data_link: data_links[index],
+                keepalive: keepalives[index].clone(),
                 priority: keys.priority().copied(),
                 vtep: keys.vtep().copied(),
                 system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
+                system_priority_at: keys.system_priority().copied(),
                 // A side without a domain presents its own address: it is no partner of the other.
                 system_mac: match domain {
                     Some(domain) => MacAddr::allotted(2, domain.get()),
@@ -210,12 +232,39 @@ impl Made<'_> {
         })
     }
 
-    fn unknown_lag(&mut self, switch: DeviceId, name: &At<SmolStr>) {
+    /// The keepalive of one side, as its own keys or `between` have it.
+    fn keepalive(
+        &mut self,
+        name: &At<SmolStr>,
+        keys: &Layers<'_, PairKeys>,
+        side: usize,
+    ) -> Option<Keepalive> {
+        let written = keys.keepalive()?;
+        let between = written.between.as_ref().map(|between| &between.value.0[..]);
+        let found = match (between, written.from, written.to) {
+            (Some([a, b]), None, None) => Some(if side == 0 { (*a, *b) } else { (*b, *a) }),
+            (None, Some(from), Some(to)) => Some((from, to)),
+            _ => None,
+        };
+        if found.is_none() {
+            self.faults.add(
+                FaultKind::MissingKey,
+                written.span,
+                format!("the keepalive of the pair {} has not two addresses", name.value),
+                "expected `from` and `to`, or `between` with two addresses",
+                "write the address of this side as `from` and the other's as `to`",
+            );
+        }
+        let (from, to) = found?;
+        Some(Keepalive { from, to, vrf: written.vrf.clone() })
+    }
+
+    fn unknown_lag(&mut self, switch: DeviceId, name: &At<SmolStr>, key: &str) {
         let lags = self.fabric.lags.values().filter(|lag| lag.device == switch);
         let known = lags.map(|lag| lag.name.as_str());
         let remedy = match nearest(&name.value, known) {
             Some(nearest) => format!("did you mean {nearest}?"),
-            None => "add the LAG, or take `peer_link` out".to_owned(),
+            None => format!("add the LAG, or take `{key}` out"),
         };
         let message = format!("{} has no LAG {}", self.devices[switch].name.value, name.value);
         self.faults.add(FaultKind::UnknownName, name.span, message, "no such LAG", remedy);

@@ -80,7 +80,7 @@ impl Made<'_> {
     }
 
     /// The things of one kind by name, each with the statements that speak of it, lowest first.
-    fn by_name<'s, K: Keys>(
+    pub(super) fn by_name<'s, K: Keys>(
         &mut self,
         statements: &'s [Statement<K>],
         name: fn(&K) -> &Option<At<SmolStr>>,
@@ -101,7 +101,7 @@ impl Made<'_> {
         things.order.into_iter().zip(spoken).collect()
     }
 
-    fn present(&mut self, on: Option<&At<Many<SmolStr>>>) -> Vec<DeviceId> {
+    pub(super) fn present(&mut self, on: Option<&At<Many<SmolStr>>>) -> Vec<DeviceId> {
         on.map(|on| self.switches(&on.value.0)).unwrap_or_default()
     }
 
@@ -121,10 +121,10 @@ impl Made<'_> {
 }
 
 /// A thing, and the statements that speak of it.
-type Spoken<'s, K> = (super::Thing<'s, SmolStr, K>, Vec<&'s Statement<K>>);
+pub(super) type Spoken<'s, K> = (super::Thing<'s, SmolStr, K>, Vec<&'s Statement<K>>);
 
 /// What holds on one switch: each statement with its deviation there, overlays above.
-fn layers_at<'s, K: Keys>(
+pub(super) fn layers_at<'s, K: Keys>(
     statements: &[&'s Statement<K>],
     deviations: &[FxHashMap<DeviceId, &'s Deviation<K>>],
     switch: DeviceId,

@@ -18,7 +18,7 @@ ports = "et[1-2] 100G"
 
 [[switch]]
 name = "crest-[1-2]"
-ports = "et[1-2] 100G"
+ports = "et[1-3] 100G"
 
 [[lag]]
 on = "kelp-a"
@@ -31,13 +31,14 @@ name = "down"
 ports = "et1"
 
 [cabling]
-runs = ["kelp-a et[1-2] -- crest-[1-2] et1", "crest-1 et2 -- crest-2 et2"]
+runs = ["kelp-a et[1-2] -- crest-[1-2] et1", "crest-1 et[2-3] -- crest-2 et[2-3]"]
 "#,
     mend: &[(
         "ports = \"et1\"\n\n[cabling]",
         "ports = \"et1\"\ngroup = 7\n\n\
-         [[lag]]\non = \"crest-*\"\nname = \"peer\"\nports = \"et2\"\n\n\
-         [[pair]]\nname = \"crest\"\non = \"crest-*\"\ndomain = 3\npeer_link = \"peer\"\n\n[cabling]",
+         [[lag]]\non = \"crest-*\"\nname = \"peer\"\nports = \"et[2-3]\"\n\n\
+         [[pair]]\nname = \"crest\"\non = \"crest-*\"\ndomain = 3\npeer_link = \"peer\"\n\
+         keepalive = { between = [\"192.0.2.1\", \"192.0.2.2\"] }\n\n[cabling]",
     )],
     check,
 };

@@ -40,7 +40,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let host = |lag: &Lag| fabric.device(lag.device).kind == DeviceKind::Host;
         let vlan = |lag: &Lag| lag.untagged.map(|vlan| vlan.value);
         let claimed = |lag| cx.state.causes().claimed(Entity::Lag(lag), Aspect::Untagged).is_some();
-        if host(a) || host(b) || vlan(a) == vlan(b) || claimed(one) || claimed(other) {
+        let layer = |lag| cx.state.causes().claimed(Entity::Lag(lag), Aspect::Layer).is_some();
+        if layer(one) || host(a) || host(b) || vlan(a) == vlan(b) || claimed(one) || claimed(other)
+        {
             continue;
         }
         if !reported.insert((super::halves(fabric, one)[0], super::halves(fabric, other)[0])) {

@@ -38,7 +38,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for &(one, other) in &cx.state.facing {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let host = |lag: &crate::fabric::Lag| fabric.device(lag.device).kind == DeviceKind::Host;
-        if host(a) || host(b) || a.tagged.value == b.tagged.value {
+        let layer = |lag| cx.state.causes().claimed(Entity::Lag(lag), Aspect::Layer).is_some();
+        if layer(one) || host(a) || host(b) || a.tagged.value == b.tagged.value {
             continue;
         }
         let lacks = |set: &VlanSet, than: &VlanSet, lag: LagId, far: LagId| -> VlanSet {

@@ -26,6 +26,7 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 name = "kelp"
 domain = 11
 peer_link = "peer"
+keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[pair.side]]
 switch = "kelp-a"
 [[pair.side]]

@@ -26,6 +26,7 @@ name = "kelp"
 on = "kelp-*"
 domain = 11
 peer_link = "peer"
+keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 
 [[lag]]
 on = "kelp-*"

@@ -18,6 +18,7 @@ ports = "et[1-2] 100G"
 name = "kelp"
 domain = 11
 peer_link = "peer"
+keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[pair.side]]
 switch = "kelp-a"
 [[pair.side]]
@@ -38,6 +39,10 @@ runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (_, pair) in cx.fabric.pairs() {
+        // A port that is named instead of a LAG is another fault.
+        if pair.sides.iter().any(|side| side.peer_port.is_some()) {
+            continue;
+        }
         match [pair.sides[0].peer_link, pair.sides[1].peer_link] {
             [Some(a), Some(_)] => {
                 let other = pair.sides[1].switch.value;

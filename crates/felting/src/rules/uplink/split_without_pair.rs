@@ -13,7 +13,7 @@ pub(super) static RULE: Rule = Rule {
     broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 25G"
+ports = "et[1-3] 25G"
 
 [[host]]
 name = "hull-01"
@@ -26,13 +26,14 @@ name = "hull-01"
 ports = "et1"
 
 [cabling]
-runs = ["hull-01 nic[1-2] -- kelp-[a-b] et1", "kelp-a et2 -- kelp-b et2"]
+runs = ["hull-01 nic[1-2] -- kelp-[a-b] et1", "kelp-a et[2-3] -- kelp-b et[2-3]"]
 "#,
     mend: &[(
         "ports = \"et1\"\n",
         "ports = \"et1\"\ngroup = 101\n\n\
-         [[lag]]\non = \"kelp-*\"\nname = \"peer\"\nports = \"et2\"\n\n\
-         [[pair]]\nname = \"kelp\"\non = \"kelp-*\"\ndomain = 11\npeer_link = \"peer\"\n",
+         [[lag]]\non = \"kelp-*\"\nname = \"peer\"\nports = \"et[2-3]\"\n\n\
+         [[pair]]\nname = \"kelp\"\non = \"kelp-*\"\ndomain = 11\npeer_link = \"peer\"\n\
+         keepalive = { between = [\"192.0.2.11\", \"192.0.2.12\"] }\n",
     )],
     check,
 };

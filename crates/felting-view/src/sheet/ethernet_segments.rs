@@ -1,0 +1,66 @@
+use felting::behavior::Entity;
+use felting::{Fabric, State};
+
+use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+
+pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
+    let mut rows = Vec::new();
+    for (id, segment) in fabric.ethernet_segments() {
+        for &leg in &segment.legs {
+            let (lag, outcome) = (fabric.lag(leg), state.lag(leg));
+            let finding = state
+                .causes()
+                .iter()
+                .find(|(_, cause)| {
+                    let own = Entity::EthernetSegment(id);
+                    cause.entity == own || cause.other == Some(own)
+                })
+                .map(|(_, cause)| cause.rule)
+                .or_else(|| Some(state.causes().get(outcome.cause?).rule));
+            let standing = super::lags::standing(lag, outcome);
+            let cells = vec![
+                Cell::text(segment.id.to_string()),
+                Cell::text(fabric.device_name(lag.device)),
+                Cell::text(lag.name.as_str()),
+                Cell::text(lag.segment_mode.value.word()),
+                Cell::text(
+                    outcome
+                        .system
+                        .map(|system| format!("{system}, key {}", fabric.lacp_key(leg)))
+                        .unwrap_or_default(),
+                ),
+                Cell::text(standing),
+                super::lags::far_ends(fabric, state, lag),
+                Cell::text(super::lags::why(fabric, state, leg, outcome)),
+                Cell::text(finding.unwrap_or_default()),
+            ];
+            let tone = match (standing, finding) {
+                ("down", _) => Tone::Down,
+                ("up", None) => Tone::Plain,
+                _ => Tone::Impaired,
+            };
+            rows.push(Row { cells, tone });
+        }
+    }
+    Sheet {
+        topic: "ethernet-segments",
+        title: format!(
+            "Ethernet segments{}: {}, each from every leaf",
+            of(fabric),
+            count(fabric.ethernet_segments().len(), "segment")
+        ),
+        keys: 3,
+        columns: vec![
+            column("segment", "segment", Room::Whole),
+            column("leaf", "leaf", Room::Whole),
+            column("lag", "LAG", Room::Whole),
+            column("mode", "mode", Room::Whole),
+            column("presents", "presents in LACP", Room::Spare),
+            column("standing", "it is", Room::Whole),
+            column("far_end", "far end", Room::Lines(24)),
+            column("why", "why not whole", Room::Lines(44)),
+            column("finding", "finding", Room::Whole),
+        ],
+        rows,
+    }
+}

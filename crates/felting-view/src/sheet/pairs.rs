@@ -1,0 +1,174 @@
+use std::fmt::Write as _;
+
+use felting::behavior::{Entity, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
+use felting::fabric::{Pair, PairId};
+use felting::{Fabric, State};
+
+use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+
+pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
+    let mut rows = Vec::new();
+    for (id, pair) in fabric.pairs() {
+        let outcome = state.pair(id);
+        for side in 0..2 {
+            let consequence = consequence(fabric, state, id, pair, side);
+            let whole = outcome.peer_link && outcome.alive && consequence.is_empty();
+            let tone = match (outcome.on[side], whole) {
+                (false, _) => Tone::Down,
+                (true, true) => Tone::Plain,
+                (true, false) => Tone::Impaired,
+            };
+            let finding = state
+                .causes()
+                .iter()
+                .find(|(_, cause)| cause.entity == Entity::Pair(id))
+                .map(|(_, cause)| cause.rule);
+            let cells = vec![
+                Cell::text(pair.name.as_str()),
+                Cell::text(fabric.device_name(pair.sides[side].switch.value)),
+                Cell::text(role(outcome, side)),
+                Cell::text(because(fabric, pair, outcome)),
+                Cell::text(peer_link(fabric, state, pair, outcome, side)),
+                Cell::text(keepalive(fabric, pair, outcome, side)),
+                Cell::text(groups(fabric, state, id, side)),
+                Cell::text(consequence),
+                Cell::text(finding.unwrap_or_default()),
+            ];
+            rows.push(Row { cells, tone });
+        }
+    }
+    Sheet {
+        topic: "pairs",
+        title: format!("Pairs{}: {}", of(fabric), count(fabric.pairs().len(), "pair")),
+        keys: 2,
+        columns: vec![
+            column("pair", "pair", Room::Whole),
+            column("switch", "switch", Room::Whole),
+            column("role", "it is", Room::Whole),
+            column("because", "because", Room::Lines(30)),
+            column("peer_link", "peer link", Room::Lines(22)),
+            column("keepalive", "keepalive", Room::Lines(34)),
+            column("groups", "groups up", Room::Whole),
+            column("consequence", "so", Room::Lines(44)),
+            column("finding", "finding", Room::Whole),
+        ],
+        rows,
+    }
+}
+
+fn role(outcome: &PairOutcome, side: usize) -> &'static str {
+    match (outcome.on[side], outcome.doubled, outcome.primary == Some(side)) {
+        (false, ..) => "off",
+        (true, true, _) => "primary, as it thinks",
+        (true, false, true) => "primary",
+        (true, false, false) => "secondary",
+    }
+}
+
+fn because(fabric: &Fabric, pair: &Pair, outcome: &PairOutcome) -> String {
+    let priority = |side: usize| pair.sides[side].priority.map(|priority| priority.value);
+    let Some(primary) = outcome.primary else { return "both sides are off".to_owned() };
+    let name = |side: usize| fabric.device_name(pair.sides[side].switch.value);
+    match (outcome.why, priority(primary), priority(1 - primary)) {
+        (PrimaryReason::Alone, ..) => format!("{} is alone", name(primary)),
+        (PrimaryReason::Priority, Some(low), Some(high)) => {
+            format!("{}: priority {low} is lower than {high}", name(primary))
+        }
+        (PrimaryReason::Priority, Some(low), None) => {
+            format!("{}: priority {low}, the other has none", name(primary))
+        }
+        (_, Some(tied), _) => {
+            format!("{}: lower MAC address, priorities are both {tied}", name(primary))
+        }
+        _ => format!("{}: lower MAC address, no priorities", name(primary)),
+    }
+}
+
+fn peer_link(
+    fabric: &Fabric,
+    state: &State,
+    pair: &Pair,
+    outcome: &PairOutcome,
+    side: usize,
+) -> String {
+    match (pair.sides[side].peer_link, pair.sides[side].peer_port) {
+        (Some(link), _) => {
+            let (lag, of) = (fabric.lag(link.value), state.lag(link.value));
+            let bandwidth = of.bandwidth.map_or_else(String::new, |speed| format!(", {speed}"));
+            let up = if of.up { "up" } else { "down" };
+            format!("{up}, {} of {}{bandwidth}", of.in_use, lag.members.len())
+        }
+        (None, Some(port)) => {
+            let up = if outcome.peer_link { "up" } else { "down" };
+            format!("{up}, only {}", fabric.port_name(port.value))
+        }
+        (None, None) => "none".to_owned(),
+    }
+}
+
+fn keepalive(fabric: &Fabric, pair: &Pair, outcome: &PairOutcome, side: usize) -> String {
+    let Some(keepalive) = &pair.sides[side].keepalive else { return "none".to_owned() };
+    let network = |id| &fabric.management_network(id).name.value;
+    let way = match outcome.keepalive[side] {
+        KeepalivePath::Management(id) => format!("over {}", network(id)),
+        KeepalivePath::Routed(near, far) => format!("from {} to {}", network(near), network(far)),
+        KeepalivePath::Link(port) => format!("by {}", fabric.port_name(port)),
+        KeepalivePath::InBand(_) => "over the peer link itself".to_owned(),
+        KeepalivePath::Unjudged => "no management network is written".to_owned(),
+        KeepalivePath::Broken(fault) => match fault {
+            KeepaliveFault::NotOwn => "lost: not an address of this side".to_owned(),
+            KeepaliveFault::NotTheirs => "lost: not an address of the other side".to_owned(),
+            KeepaliveFault::Apart(near, far) => {
+                format!("lost: no router from {} to {}", network(near), network(far))
+            }
+            KeepaliveFault::OtherVrf(id) => format!("lost: {} is in another VRF", network(id)),
+            KeepaliveFault::LinkDown(port) => format!("lost: {} is down", fabric.port_name(port)),
+            _ => "lost".to_owned(),
+        },
+        _ => String::new(),
+    };
+    format!("{} to {}, {way}", keepalive.from.value, keepalive.to.value)
+}
+
+fn groups(fabric: &Fabric, state: &State, pair: PairId, side: usize) -> String {
+    let own =
+        fabric.groups().filter(|(_, group)| group.pair == pair && group.halves[side].is_some());
+    let (mut up, mut all) = (0, 0);
+    for (id, _) in own {
+        all += 1;
+        up += usize::from(state.group(id).up[side]);
+    }
+    format!("{up} of {all}")
+}
+
+/// What a pair does about what is down.
+fn consequence(fabric: &Fabric, state: &State, id: PairId, pair: &Pair, side: usize) -> String {
+    let outcome = state.pair(id);
+    if !outcome.on[side] {
+        return String::new();
+    }
+    if outcome.closes == Some(side) {
+        let other = fabric.device_name(pair.sides[1 - side].switch.value);
+        return format!(
+            "the peer link is down and {other} lives: it closes its group members; what hangs on it alone is cut off from the pair"
+        );
+    }
+    if outcome.doubled {
+        return "peer link and keepalive are down: both sides stay up, each as primary".to_owned();
+    }
+    let crossing: Vec<_> = fabric
+        .groups()
+        .filter(|(group, of)| of.pair == id && state.group(*group).crosses == Some(side))
+        .map(|(_, group)| group.number.to_string())
+        .collect();
+    match crossing.len() {
+        0 => String::new(),
+        1..=4 => format!("its frames for group {} cross the peer link", crossing.join(", ")),
+        many => {
+            let mut text = format!("its frames for {many} groups cross the peer link: ");
+            // Writing to a String cannot fail.
+            let _ = write!(text, "{} and others", crossing[..3].join(", "));
+            text
+        }
+    }
+}

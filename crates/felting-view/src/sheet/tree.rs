@@ -1,0 +1,229 @@
+use felting::behavior::{
+    BridgeId, BridgePortId, Carrier, PortRole, Tree, TreeCase, TreeKind, TreeReason, Trees,
+};
+use felting::value::TreeMode;
+use felting::{Fabric, State};
+
+use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+
+pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
+    let trees = state.trees();
+    let view = View { fabric, trees };
+    let (mut rows, mut alone) = (Vec::new(), 0);
+    for tree in trees.trees() {
+        // A tree of its own for each VLAN takes the place of the common one.
+        for (bridge, case) in tree.bridges.iter() {
+            let Some(case) = case else { continue };
+            let per_vlan = trees.bridge(bridge).mode == TreeMode::PerVlan;
+            if per_vlan && tree.kind == TreeKind::Common && trees.trees().len() > 1 {
+                continue;
+            }
+            let ports: Vec<BridgePortId> = trees
+                .ports()
+                .filter(|(_, port)| port.bridge == bridge && port.linked)
+                .map(|(id, _)| id)
+                .collect();
+            let joined: Vec<_> = ports
+                .into_iter()
+                .filter(|&port| trees.neighbours(port).next().is_some())
+                .filter(|&port| view.role(tree, port).is_some())
+                .collect();
+            if joined.is_empty() {
+                alone += usize::from(tree.kind == TreeKind::Common);
+                continue;
+            }
+            if case.root == bridge {
+                rows.push(view.root(tree, bridge, &joined));
+            }
+            rows.extend(joined.iter().filter_map(|&port| view.port(tree, *case, port)));
+        }
+    }
+    let discarding = rows.iter().filter(|row| row.tone == Tone::Impaired).count();
+    let note = match alone {
+        0 => String::new(),
+        alone => format!("; {} without a neighbour", count(alone, "bridge")),
+    };
+    Sheet {
+        topic: "tree",
+        title: match rows.is_empty() {
+            true => format!("Spanning tree{}: no two bridges are linked", of(fabric)),
+            false => format!(
+                "Spanning tree{}: {} discarding{note}",
+                of(fabric),
+                count(discarding, "port")
+            ),
+        },
+        keys: 3,
+        columns: vec![
+            column("tree", "tree", Room::Whole),
+            column("bridge", "bridge", Room::Whole),
+            column("port", "port", Room::Whole),
+            column("role", "role", Room::Whole),
+            column("state", "so it", Room::Whole),
+            column("cost", "cost", Room::Whole),
+            column("to_root", "to the root", Room::Whole),
+            column("far_end", "leads to", Room::Lines(24)),
+            column("why", "because", Room::Lines(48)),
+        ],
+        rows,
+    }
+}
+
+struct View<'a> {
+    fabric: &'a Fabric,
+    trees: &'a Trees,
+}
+
+impl View<'_> {
+    fn role(&self, tree: &Tree, port: BridgePortId) -> Option<(PortRole, TreeReason)> {
+        match tree.kind {
+            TreeKind::Common => Some(self.trees.common(port)),
+            _ => tree.port(port),
+        }
+    }
+
+    fn kind(tree: &Tree) -> String {
+        match &tree.kind {
+            TreeKind::Instance { region, id } => format!("{region} {id}"),
+            TreeKind::Vlans(vlans) => format!("VLAN {vlans}"),
+            _ => "common".to_owned(),
+        }
+    }
+
+    fn bridge(&self, bridge: BridgeId) -> String {
+        let device = self.trees.bridge(bridge).devices[0];
+        match self.fabric.device(device).pair {
+            Some((pair, _)) => format!("{} (pair)", self.fabric.pair(pair).name.value),
+            None => self.fabric.device_name(device).to_owned(),
+        }
+    }
+
+    fn port_name(&self, port: BridgePortId) -> String {
+        match self.trees.port(port).carrier {
+            Carrier::Port(port) => self.fabric.port_name(port).to_owned(),
+            Carrier::Lag(lag) => self.fabric.lag(lag).name.to_string(),
+            Carrier::Group(group) => {
+                let mut halves = self.fabric.group(group).halves.into_iter().flatten();
+                halves.next().map_or_else(String::new, |lag| self.fabric.lag(lag).name.to_string())
+            }
+            _ => String::new(),
+        }
+    }
+
+    fn label(&self, port: BridgePortId) -> String {
+        format!("{} {}", self.bridge(self.trees.port(port).bridge), self.port_name(port))
+    }
+
+    /// The row of a root bridge, with what made it the root.
+    fn root(&self, tree: &Tree, bridge: BridgeId, joined: &[BridgePortId]) -> Row {
+        let own = self.trees.bridge(bridge).identifier;
+        let next = tree
+            .bridges
+            .iter()
+            .filter(|(other, case)| *other != bridge && case.is_some_and(|c| c.root == bridge))
+            .map(|(other, _)| (self.trees.bridge(other).identifier, other))
+            .min();
+        let why = match (&tree.kind, next) {
+            (TreeKind::Common, Some((other, next))) if own.priority != other.priority => {
+                format!(
+                    "its priority {} is the lowest; the next is {} of {}",
+                    own.priority,
+                    other.priority,
+                    self.bridge(next)
+                )
+            }
+            (TreeKind::Common, Some((_, next))) => format!(
+                "its MAC address {} is the lowest of those with priority {}; the next is that of {}",
+                own.mac,
+                own.priority,
+                self.bridge(next)
+            ),
+            _ => "the best identifier in this tree".to_owned(),
+        };
+        let cells = vec![
+            Cell::text(Self::kind(tree)),
+            Cell::text(self.bridge(bridge)),
+            Cell::text("(root)"),
+            Cell::text("root bridge"),
+            Cell::text(format!("leads {}", count(joined.len(), "link"))),
+            Cell::Empty,
+            Cell::number(Some(0_u32)),
+            Cell::Empty,
+            Cell::text(why),
+        ];
+        Row { cells, tone: Tone::Plain }
+    }
+
+    fn port(&self, tree: &Tree, case: TreeCase, port: BridgePortId) -> Option<Row> {
+        let (role, why) = self.role(tree, port)?;
+        let of = self.trees.port(port);
+        let state = match role {
+            PortRole::Disabled => "is down",
+            role if role.discards() => "discards",
+            _ => "forwards",
+        };
+        let far = self.trees.neighbours(port).map(|other| self.label(other)).collect();
+        let cells = vec![
+            Cell::text(Self::kind(tree)),
+            Cell::text(self.bridge(of.bridge)),
+            Cell::text(self.port_name(port)),
+            Cell::text(role.word()),
+            Cell::text(state),
+            Cell::number(Some(of.cost)),
+            Cell::number(Some(case.cost.saturating_add(case.internal_cost))),
+            Cell::List(far),
+            Cell::text(self.why(role, why)),
+        ];
+        let tone = match role {
+            role if role.discards() => Tone::Impaired,
+            PortRole::Disabled => Tone::Down,
+            _ => Tone::Plain,
+        };
+        Some(Row { cells, tone })
+    }
+
+    fn why(&self, role: PortRole, why: TreeReason) -> String {
+        let leads = matches!(role, PortRole::Designated);
+        match why {
+            TreeReason::IsRoot => "its bridge is the root".to_owned(),
+            TreeReason::OnlyWay => "the only way to the root".to_owned(),
+            TreeReason::NobodyElse => "no other bridge takes part there".to_owned(),
+            TreeReason::Cost { own, other } if leads => {
+                format!("its bridge is nearer to the root: {own} against {other}")
+            }
+            TreeReason::Cost { own, other } => {
+                format!("the cheapest way to the root: {own}, the next best {other}")
+            }
+            TreeReason::Bridge if leads => {
+                "costs are equal; its bridge has the better identifier".to_owned()
+            }
+            TreeReason::Bridge => {
+                "costs are equal; the bridge at its end has the better identifier".to_owned()
+            }
+            TreeReason::Port if leads => "of two ports of its bridge the better".to_owned(),
+            TreeReason::Port => {
+                "costs and bridge are equal; the port at its end has the better identifier"
+                    .to_owned()
+            }
+            TreeReason::OwnPort => "all is equal but the own port's identifier".to_owned(),
+            TreeReason::Beaten { by, by_bridge: true, own, .. } => format!(
+                "{} leads there: costs are equal ({own}), its bridge has the better identifier",
+                self.label(by)
+            ),
+            TreeReason::Beaten { by, own, other, .. } => {
+                format!("{} leads there: {other} to the root against {own}", self.label(by))
+            }
+            TreeReason::OwnOtherPort(by) => {
+                format!(
+                    "leads back to its own bridge, whose port {} leads there",
+                    self.port_name(by)
+                )
+            }
+            TreeReason::Common => {
+                "the edge of the region, where the common tree decides".to_owned()
+            }
+            TreeReason::Off => "takes no part in a tree".to_owned(),
+            _ => "no link".to_owned(),
+        }
+    }
+}

@@ -1,0 +1,177 @@
+use std::collections::BTreeSet;
+use std::fmt;
+
+use crate::fabric::{CableId, DeviceId, Fabric, LagId, PairId, PortId, StackId};
+use crate::source::nearest;
+
+/// What is down while a question is asked. Nothing that is configuration: that is an overlay
+/// document.
+///
+/// ```
+/// use felting::{Condition, Fabric, State};
+/// let fabric = Fabric::from_text("f.toml", r#"
+///     [[switch]]
+///     name = "kelp-[a-b]"
+///     ports = "et[1-2] 25G"
+///     [[lag]]
+///     on = "kelp-*"
+///     name = "peer"
+///     ports = "et[1-2]"
+///     [cabling]
+///     runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+/// "#);
+/// let (lag, _) = fabric.lags().next().unwrap();
+/// assert_eq!(State::of(&fabric, &Condition::default()).lag(lag).in_use, 2);
+/// let (cable, _) = fabric.cables().next().unwrap();
+/// assert_eq!(State::of(&fabric, &Condition::default().cable(cable)).lag(lag).in_use, 1);
+/// ```
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Condition {
+    pub(super) ports: BTreeSet<PortId>,
+    pub(super) cables: BTreeSet<CableId>,
+    pub(super) devices: BTreeSet<DeviceId>,
+    pub(super) lags: BTreeSet<LagId>,
+    pub(super) stack_members: BTreeSet<(StackId, usize)>,
+    pub(super) keepalives: BTreeSet<PairId>,
+}
+
+impl Condition {
+    /// With this port down.
+    pub fn port(mut self, port: PortId) -> Self {
+        self.ports.insert(port);
+        self
+    }
+
+    /// With this cable pulled.
+    pub fn cable(mut self, cable: CableId) -> Self {
+        self.cables.insert(cable);
+        self
+    }
+
+    /// With this switch or host off.
+    pub fn device(mut self, device: DeviceId) -> Self {
+        self.devices.insert(device);
+        self
+    }
+
+    /// With all members of this LAG end down.
+    pub fn lag(mut self, lag: LagId) -> Self {
+        self.lags.insert(lag);
+        self
+    }
+
+    /// With this member of a stack off, by its place in the stack's list.
+    pub fn stack_member(mut self, stack: StackId, place: usize) -> Self {
+        self.stack_members.insert((stack, place));
+        self
+    }
+
+    /// With the keepalive of this pair lost.
+    pub fn keepalive(mut self, pair: PairId) -> Self {
+        self.keepalives.insert(pair);
+        self
+    }
+
+    /// With the peer link of this pair down: every port that either side has for it.
+    pub fn peer_link(mut self, fabric: &Fabric, pair: PairId) -> Self {
+        for side in 0..2 {
+            self.ports.extend(super::pair::peer_ports(fabric, fabric.pair(pair), side));
+        }
+        self
+    }
+
+    /// With one more thing down, as people name it: `kelp-a`, `kelp-a et1` (a port or a LAG),
+    /// `cable kelp-a et1`, `peer link of kelp`, `keepalive of kelp`, `member 2 of jetty`.
+    ///
+    /// # Errors
+    ///
+    /// [`NotThere`], if the fabric has no such thing.
+    ///
+    /// ```
+    /// # use felting::{Condition, Fabric};
+    /// let fabric = Fabric::from_text("f.toml", "[[switch]]\nname = \"kelp-a\"\n");
+    /// assert!(Condition::default().cut(&fabric, "kelp-a").is_ok());
+    /// let error = Condition::default().cut(&fabric, "klep-a").unwrap_err();
+    /// assert_eq!(error.to_string(), "there is no \"klep-a\" to cut; did you mean kelp-a?");
+    /// ```
+    pub fn cut(self, fabric: &Fabric, what: &str) -> Result<Self, NotThere> {
+        let words: Vec<&str> = what.split_whitespace().collect();
+        let wrong = |remedy: String| NotThere { what: what.to_owned(), remedy };
+        let device = |name: &str| {
+            fabric.find_device(name).ok_or_else(|| {
+                let names = fabric.devices().map(|(_, device)| device.name.as_str());
+                wrong(match nearest(name, names) {
+                    Some(nearest) => format!("did you mean {nearest}?"),
+                    None => format!("{name} is no switch or host"),
+                })
+            })
+        };
+        let pair = |name: &str| {
+            let found = fabric.pairs().find(|(_, pair)| pair.name.as_str() == name);
+            found.map(|(id, _)| id).ok_or_else(|| {
+                let names: Vec<_> = fabric.pairs().map(|(_, pair)| pair.name.as_str()).collect();
+                wrong(format!("{name} is no pair; the pairs are {}", names.join(", ")))
+            })
+        };
+        let port = |device: DeviceId, name: &str| {
+            fabric.find_port(device, name).ok_or_else(|| {
+                wrong(format!("{} has no port or LAG {name}", fabric.device_name(device)))
+            })
+        };
+        match words[..] {
+            ["peer", "link", "of", name] => Ok(self.peer_link(fabric, pair(name)?)),
+            ["keepalive", "of", name] => Ok(self.keepalive(pair(name)?)),
+            ["member", number, "of", name] => {
+                let stack = fabric.device(device(name)?).stack;
+                let stack = stack.ok_or_else(|| wrong(format!("{name} is no stack")))?;
+                let members = &fabric.stack(stack).members;
+                let place = members.iter().position(|m| m.id.get().to_string() == number);
+                let place = place.ok_or_else(|| wrong(format!("{name} has no member {number}")))?;
+                Ok(self.stack_member(stack, place))
+            }
+            ["cable", name, at] => {
+                let end = port(device(name)?, at)?;
+                let link = fabric.link(end);
+                let (cable, _) =
+                    link.ok_or_else(|| wrong(format!("no cable is in {name} {at}")))?;
+                Ok(self.cable(cable))
+            }
+            [name, at] => {
+                let device = device(name)?;
+                match fabric.find_lag(device, at) {
+                    Some(lag) => Ok(self.lag(lag)),
+                    None => Ok(self.port(port(device, at)?)),
+                }
+            }
+            [name] => Ok(self.device(device(name)?)),
+            _ => Err(wrong(
+                "name a switch, a port or LAG (kelp-a et1), a cable (cable kelp-a et1), \
+                 peer link of kelp, keepalive of kelp, or member 2 of jetty"
+                    .to_owned(),
+            )),
+        }
+    }
+
+    pub(super) fn holds_down(&self, fabric: &Fabric, port: PortId, cable: CableId) -> bool {
+        self.ports.contains(&port)
+            || self.cables.contains(&cable)
+            || self.devices.contains(&fabric.port(port).device)
+            || (!self.lags.is_empty()
+                && fabric.lag_of(port).is_some_and(|lag| self.lags.contains(&lag)))
+    }
+}
+
+/// A thing to cut that the fabric does not have.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NotThere {
+    what: String,
+    remedy: String,
+}
+
+impl fmt::Display for NotThere {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "there is no {:?} to cut; {}", self.what, self.remedy)
+    }
+}
+
+impl std::error::Error for NotThere {}

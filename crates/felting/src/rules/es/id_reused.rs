@@ -1,0 +1,72 @@
+use super::place;
+use crate::behavior::Entity;
+use crate::fabric::LagId;
+use crate::rules::lag::half_name;
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "es-id-reused",
+    severity: Severity::Error,
+    summary: "one Ethernet segment identifier for two hosts",
+    explain: "All legs with one identifier lead to one host, as far as EVPN is concerned: what is learned behind \
+              one of them is taken to be behind all. With two hosts behind it, frames go to the wrong one.",
+    sources: &["RFC 7432 section 5", "RFC 7432 section 8.4"],
+    broken: r#"
+[[switch]]
+name = "dune-[a-b]"
+ports = "et[1-4] 25G"
+
+[[lag]]
+on = "dune-a"
+name = "silo-1"
+ports = "et[1-2]"
+segment_id = "02:46:00:00:00:0f/5"
+
+[[lag]]
+on = "dune-b"
+name = "silo-2"
+ports = "et[1-2]"
+segment_id = "02:46:00:00:00:0f/5"
+
+[[host]]
+name = "silo-[1-2]"
+nics = "nic[1-2] 25G"
+bond = { name = "bond0", nics = "nic[1-2]" }
+
+[cabling]
+runs = ["silo-1 nic[1-2] -- dune-a et[1-2]", "silo-2 nic[1-2] -- dune-b et[1-2]"]
+"#,
+    mend: &[
+        ("segment_id = \"02:46:00:00:00:0f/5\"\n", ""),
+        ("segment_id = \"02:46:00:00:00:0f/5\"\n", ""),
+    ],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for cause in cx.state.causes().of(RULE.id) {
+        let Entity::EthernetSegment(id) = cause.entity else { continue };
+        let segment = fabric.ethernet_segment(id);
+        let [one, other, ..] = segment.legs[..] else { continue };
+        let far = |leg: LagId| {
+            let far = fabric.lag(leg).members.iter().find_map(|id| cx.state.member(id).far);
+            far.and_then(|far| fabric.lag_of(far))
+                .map_or_else(|| "nothing".to_owned(), |far| half_name(fabric, far))
+        };
+        let device = |leg: LagId| fabric.device_name(fabric.lag(leg).device);
+        out.report(
+            place(fabric, other),
+            format!("{} leads to {}", device(other), far(other)),
+            format!(
+                "the Ethernet segment {} stands for two partners: {} on {}, {} on {}",
+                segment.id, far(one), device(one), far(other), device(other)
+            ),
+        )
+        .related(place(fabric, one), format!("{} leads to {}", device(one), far(one)))
+        .wire("frames for the one are sent to the other's leaf too, where they are dropped or misdelivered")
+        .remedy("give each host an identifier of its own")
+        .about(fabric.lag(one).device)
+        .about(fabric.lag(other).device);
+    }
+}

@@ -1,0 +1,90 @@
+use rustc_hash::FxHashSet;
+
+use super::half_name;
+use crate::behavior::{MemberState, Reason};
+use crate::fabric::{LagId, MemberId};
+use crate::rules::{Context, Findings, Rule, Severity, some_of};
+
+pub(super) static RULE: Rule = Rule {
+    id: "lag-standby",
+    severity: Severity::Hint,
+    summary: "a LAG has more members than are used at once",
+    explain: "The device uses so many members at a time and keeps the others in reserve. Which ones \
+              is decided by the end with the better LACP system identifier (priority, then MAC \
+              address), by the port identifiers of its own ports, and nobody else's priorities count. \
+              People are surprised when a reboot or a new switch moves the decision to the other end.",
+    sources: &["IEEE 802.1AX clause 6.7.1", "IEEE 802.1AX clause 6.3.2"],
+    broken: r#"
+[[hardware]]
+name = "tern-4"
+members_in_use = 2
+
+[[switch]]
+name = "kelp-[a-b]"
+hardware = "tern-4"
+ports = "et[1-3] 25G"
+
+[[lag]]
+on = "kelp-*"
+name = "across"
+ports = "et[1-3]"
+
+[cabling]
+runs = "kelp-a et[1-3] -- kelp-b et[1-3]"
+"#,
+    mend: &[("members_in_use = 2", "members_in_use = 4")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut told: FxHashSet<LagId> = FxHashSet::default();
+    for (id, lag) in fabric.lags() {
+        let waiting: Vec<MemberId> = lag
+            .members
+            .iter()
+            .filter(|&member| cx.state.member(member).state == MemberState::Standby)
+            .collect();
+        let Some(Reason::Outranked { limit, decider }) =
+            waiting.first().map(|&member| cx.state.member(member).reason)
+        else {
+            continue;
+        };
+        let far = cx.state.member(waiting[0]).far.and_then(|far| fabric.lag_of(far));
+        if told.contains(&id) {
+            continue;
+        }
+        told.extend(far);
+        // The limit is that of the end whose device has it; it holds for both.
+        let limited = [Some(id), far].into_iter().flatten().find_map(|lag| {
+            let kind = fabric.hardware_of(fabric.lag(lag).device)?;
+            kind.members_in_use.filter(|use_at_once| use_at_once.value == limit)
+        });
+        let names: Vec<_> = waiting
+            .iter()
+            .map(|&member| fabric.port_name(fabric.member(member).port.value))
+            .collect();
+        let (name, count) = (half_name(fabric, id), lag.members.len());
+        let decides = fabric.device_name(fabric.lag(decider).device);
+        let first = fabric.member(waiting[0]).port;
+        let mut draft = out.report(
+            first.span,
+            format!("{} of these wait", waiting.len()),
+            format!("{name} uses {limit} of its {count} members; {} stand by", some_of(&names)),
+        );
+        if let Some(limit) = limited {
+            draft = draft.related(limit.span, format!("{} at once", limit.value));
+        }
+        draft
+            .wire(format!(
+                "{} {}",
+                names[0],
+                cx.state.why_not(fabric, waiting[0]).unwrap_or_default()
+            ))
+            .remedy(format!(
+                "set the port priorities on {decides} to choose, or use {limit} members"
+            ))
+            .about(lag.device)
+            .about(fabric.lag(decider).device);
+    }
+}

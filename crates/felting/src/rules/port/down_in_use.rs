@@ -1,0 +1,81 @@
+use crate::behavior::Entity;
+use crate::rules::lag::plug;
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "port-down-in-use",
+    severity: Severity::Error,
+    summary: "a port that is switched off has something on it",
+    explain: "A port that is switched off has no link, so its LAG is a member short, or the host \
+              behind it cut off, and the far end sees a cable that does nothing.",
+    sources: &["RFC 2863 section 3.1.13 (ifAdminStatus)"],
+    broken: r#"
+[[switch]]
+name = "kelp-a"
+ports = "et[1-2] 25G"
+
+[[port]]
+on = "kelp-a"
+ports = "et2"
+enabled = false
+
+[[lag]]
+on = "kelp-a"
+name = "hull-01"
+ports = "et[1-2]"
+
+[[host]]
+name = "hull-01"
+nics = "nic[1-2] 25G"
+bond = { name = "bond0", nics = "nic[1-2]" }
+
+[cabling]
+runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
+"#,
+    mend: &[("enabled = false", "enabled = true")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for cause in cx.state.causes().of(RULE.id) {
+        let Entity::Port(port) = cause.entity else { continue };
+        let Some(off) = fabric.settings_of(port).and_then(|settings| settings.enabled) else {
+            continue;
+        };
+        let label = fabric.port_label(port);
+        let lag = fabric.port_member[port].map(|member| fabric.member(member));
+        let far = match cause.other {
+            Some(Entity::Port(far)) => Some(far),
+            _ => None,
+        };
+        let mut what = Vec::new();
+        what.extend(
+            lag.map(|member| format!("is a member of {}", fabric.lag(member.lag).name.value)),
+        );
+        what.extend(far.map(|far| format!("leads to {}", fabric.port_label(far))));
+        let mut draft = out.report(
+            off.span,
+            format!("{label} is switched off"),
+            format!("{label} is switched off, but {}", what.join(" and ")),
+        );
+        if let Some(member) = lag {
+            draft = draft.related(member.port.span, "a member here");
+        }
+        if let Some((far, place)) = far.and_then(|far| Some((far, plug(fabric, far)?))) {
+            draft = draft.related(place, format!("{} is at its end", fabric.port_label(far)));
+            draft = draft.about(fabric.port(far).device);
+        }
+        let wire = match (lag, far) {
+            (Some(member), _) => format!(
+                "there is no link: {} is a member short, and down if it has no other",
+                fabric.lag(member.lag).name.value
+            ),
+            (None, _) => "there is no link, and what hangs on the port is cut off".to_owned(),
+        };
+        draft
+            .wire(wire)
+            .remedy(format!("switch {label} on, or take the cable and the settings away"))
+            .about(fabric.port(port).device);
+    }
+}

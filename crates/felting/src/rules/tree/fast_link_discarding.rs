@@ -1,0 +1,71 @@
+use super::{bridge_name, place, port_name};
+use crate::behavior::{Aspect, Entity};
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "tree-fast-link-discarding",
+    severity: Severity::Warning,
+    summary: "a faster link discards while a slower one forwards",
+    explain: "A bridge keeps one way to the root and closes the others. Which one is decided by the sum of the \
+              path costs. Where a cost is set by hand, follows from another table, or the root stands \
+              in a corner, the slow link wins and the fast one is idle.",
+    sources: &["IEEE 802.1Q table 13-4", "IEEE 802.1Q clause 13.11"],
+    broken: r#"
+[[switch]]
+name = "jetty"
+ports = ["ge1 10G", "ge2 1G"]
+
+[[switch]]
+name = "mud-1"
+ports = ["ge1 10G", "ge2 1G"]
+
+[[tree]]
+on = "jetty"
+priority = 4096
+
+[[port]]
+on = "*"
+ports = "ge1"
+untagged = 420
+
+[[port]]
+on = "*"
+ports = "ge2"
+untagged = 420
+tree_cost = 100
+
+[cabling]
+runs = "jetty ge[1-2] -- mud-1 ge[1-2]"
+"#,
+    mend: &[("tree_cost = 100\n", "")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let trees = cx.state.trees();
+    let Some(common) = trees.trees().first() else { return };
+    for (port, of) in trees.ports() {
+        if !trees.common(port).0.discards() {
+            continue;
+        }
+        let device = trees.bridge(of.bridge).devices[0];
+        let looped = cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some();
+        let root_port = common.bridges[of.bridge].and_then(|case| case.root_port);
+        let Some(used) = root_port.filter(|_| !looped) else { continue };
+        let (Some(fast), Some(slow)) = (of.bandwidth, trees.port(used).bandwidth) else { continue };
+        if fast <= slow {
+            continue;
+        }
+        let name = bridge_name(cx, of.bridge);
+        let (idle, busy) = (port_name(cx, port), port_name(cx, used));
+        out.report(
+            place(cx, port),
+            format!("{idle} ({fast}) discards"),
+            format!("{name} reaches the root by {busy} ({slow}), while {idle} ({fast}) discards"),
+        )
+        .related(place(cx, used), format!("{busy} ({slow}) forwards"))
+        .wire(format!("{name} has {slow} to the root instead of {fast}"))
+        .remedy("let path costs follow from the speed everywhere, by one table, and put the root in the core")
+        .about(device);
+    }
+}

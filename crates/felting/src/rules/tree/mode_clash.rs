@@ -1,0 +1,118 @@
+use rustc_hash::FxHashSet;
+
+use super::bridge_name;
+use crate::behavior::tree::region_identity;
+use crate::fabric::TreeSettings;
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+use crate::value::TreeMode;
+
+pub(super) static RULE: Rule = Rule {
+    id: "tree-mode-clash",
+    severity: Severity::Warning,
+    summary: "neighbours run spanning trees that fall back to something less",
+    explain: "Bridges of one MST region share name, revision and the map of VLANs to instances. Where any of \
+              these differ, or a neighbour runs another mode, the regions end there: all instances go by the one \
+              common tree across the link. One tree for each VLAN is understood by its like only: \
+              neighbours hear at most that of one VLAN.",
+    sources: &["IEEE 802.1Q clause 13.8", "IEEE 802.1Q clause 13.5"],
+    broken: r#"
+[[switch]]
+name = "jetty"
+ports = "ge1 1G"
+
+[[switch]]
+name = "mud-1"
+ports = "p1 1G"
+
+[[tree]]
+on = ["jetty", "mud-1"]
+mode = "mstp"
+region = "workshop"
+revision = 3
+instances = { id = 1, vlans = 420 }
+differs = [{ on = "mud-1", revision = 2 }]
+
+[[port]]
+on = "jetty"
+ports = "ge1"
+tagged = 420
+
+[[port]]
+on = "mud-1"
+ports = "p1"
+tagged = 420
+
+[cabling]
+runs = "jetty ge1 -- mud-1 p1"
+"#,
+    mend: &[("revision = 2", "revision = 3")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let (fabric, trees) = (cx.fabric, cx.state.trees());
+    let mut told = FxHashSet::default();
+    for (id, port) in trees.ports() {
+        if !port.runs {
+            continue;
+        }
+        for other in trees.neighbours(id) {
+            let (near, far) = (port.bridge, trees.port(other).bridge);
+            let both = near < far && trees.port(other).runs;
+            let settings = |bridge| trees.bridge(bridge).settings.map(|tree| fabric.tree(tree));
+            // Of a bridge whose tree nobody wrote, nothing is known that could clash.
+            let (Some(a), Some(b)) = (settings(near), settings(far)) else { continue };
+            let Some((text_a, place_a, text_b, place_b)) = differ(a, b).filter(|_| both) else {
+                continue;
+            };
+            if !told.insert((near, far)) {
+                continue;
+            }
+            let (name_a, name_b) = (bridge_name(cx, near), bridge_name(cx, far));
+            let per_vlan = [a, b].iter().any(|s| s.mode.value == TreeMode::PerVlan);
+            out.report(
+                place_b,
+                format!("{name_b} has {text_b}"),
+                format!("{name_a} and {name_b} run different spanning trees: {text_a} and {text_b}"),
+            )
+            .related(place_a, format!("{name_a} has {text_a}"))
+            .wire(match per_vlan {
+                true => "the two understand one tree at most: the VLANs of the others may loop or be cut off",
+                false => "the region ends at the link between them: all instances share the common tree there, and load is no longer spread",
+            })
+            .remedy("set one mode, and in MSTP one region name, revision and map of VLANs, on all bridges")
+            .about(trees.bridge(near).devices[0])
+            .about(trees.bridge(far).devices[0]);
+        }
+    }
+}
+
+/// What two neighbours have of different, in words and with the places.
+fn differ(a: &TreeSettings, b: &TreeSettings) -> Option<(String, Span, String, Span)> {
+    if a.mode.value != b.mode.value {
+        let text = |settings: &TreeSettings| format!("the mode {}", settings.mode.value);
+        return Some((text(a), a.mode.span, text(b), b.mode.span));
+    }
+    let (x, y) = (region_identity(a), region_identity(b));
+    if a.mode.value != TreeMode::Mstp || x == y {
+        return None;
+    }
+    let place = |settings: &TreeSettings, which: usize| match which {
+        0 => settings.region.as_ref().map(|name| name.span),
+        1 => settings.revision.map(|revision| revision.span),
+        _ => settings.instances.first().map(|instance| instance.vlans.span),
+    };
+    let which = [x.0 != y.0, x.1 != y.1, true].iter().position(|differs| *differs).unwrap_or(2);
+    let text = |identity: &(smol_str::SmolStr, u16, Vec<_>), settings: &TreeSettings| match which {
+        0 => format!("the region {:?}", identity.0),
+        1 => format!("revision {} of the region {:?}", identity.1, identity.0),
+        _ => {
+            let map = settings.instances.iter();
+            let map = map.map(|own| format!("{}: {}", own.id.value, own.vlans.value));
+            format!("the instances {}", map.collect::<Vec<_>>().join("; "))
+        }
+    };
+    let at = |settings: &TreeSettings| place(settings, which).unwrap_or(settings.span);
+    Some((text(&x, a), at(a), text(&y, b), at(b)))
+}

@@ -1,0 +1,68 @@
+use super::{bridge_name, bridge_place, place, port_name};
+use crate::behavior::{Aspect, Entity};
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "tree-root-by-accident",
+    severity: Severity::Warning,
+    summary: "nobody chose the root bridge",
+    explain: "Where links discard, the root decides which. With the priority that all devices come with, the \
+              lowest MAC address wins: most often the oldest switch, in the farthest corner. Its replacement \
+              moves the whole tree. (Where no link discards the root changes nothing, and nothing is said.)",
+    sources: &["IEEE 802.1Q clause 13.10", "IEEE 802.1Q table 13-3"],
+    broken: r#"
+[[switch]]
+name = "jetty"
+number = 20
+role = "access"
+ports = "p[1-2] 1G"
+
+[[switch]]
+name = "mud-[1-2]"
+number = 21
+role = "access"
+ports = "p[1-2] 1G"
+
+[[port]]
+on = ["jetty", "mud-*"]
+ports = "p[1-2]"
+untagged = 420
+
+[cabling]
+runs = [
+  "jetty p[1-2] -- mud-[1-2] p1",
+  "mud-1 p2 -- mud-2 p2",
+]
+"#,
+    mend: &[("[[port]]", "[[tree]]\non = \"jetty\"\npriority = 4096\n\n[[port]]")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let (fabric, trees) = (cx.fabric, cx.state.trees());
+    let Some(common) = trees.trees().first() else { return };
+    for (id, bridge) in trees.bridges() {
+        let is_root = common.bridges[id].is_some_and(|case| case.root == id);
+        let device = bridge.devices[0];
+        let looped = cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some();
+        if !is_root || bridge.chosen || looped {
+            continue;
+        }
+        let discarding = trees.ports().find(|(port, of)| {
+            trees.common(*port).0.discards()
+                && common.bridges[of.bridge].is_some_and(|case| case.root == id)
+        });
+        let Some((port, _)) = discarding else { continue };
+        let name = bridge_name(cx, id);
+        out.report(
+            bridge_place(cx, id),
+            format!("root by its MAC address, {}", bridge.identifier.mac),
+            format!("nobody chose the root bridge: {name} won by its MAC address"),
+        )
+        .related(place(cx, port), format!("{} discards because of it", port_name(cx, port)))
+        .wire(format!("all frames of this tree go by way of {name}, until a switch with a lower MAC address comes"))
+        .remedy("give the bridge that should be root the priority 4096, and the next best 8192")
+        .about(device)
+        .about(fabric.device(device).pair.map_or(device, |(pair, _)| fabric.pair(pair).sides[0].switch.value));
+    }
+}

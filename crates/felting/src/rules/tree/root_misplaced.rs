@@ -1,0 +1,79 @@
+use super::{bridge_name, bridge_place};
+use crate::behavior::{Aspect, Entity};
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::value::Role;
+
+pub(super) static RULE: Rule = Rule {
+    id: "tree-root-misplaced",
+    severity: Severity::Warning,
+    summary: "an access switch is the root bridge while better bridges exist",
+    explain: "Frames between any two switches go by way of the root's side of the tree. At the edge, on slow \
+              links, the root pulls the traffic of the fast core through them, and the faster links discard.",
+    sources: &["IEEE 802.1Q clause 13.10"],
+    broken: r#"
+[[switch]]
+name = "jetty"
+number = 20
+role = "leaf"
+ports = "p[1-2] 1G"
+
+[[switch]]
+name = "mud-[1-2]"
+number = 21
+role = "access"
+ports = "p[1-2] 1G"
+
+[[tree]]
+on = "mud-1"
+priority = 4096
+
+[[port]]
+on = ["jetty", "mud-*"]
+ports = "p[1-2]"
+untagged = 420
+
+[cabling]
+runs = [
+  "jetty p[1-2] -- mud-[1-2] p1",
+  "mud-1 p2 -- mud-2 p2",
+]
+"#,
+    mend: &[("on = \"mud-1\"", "on = \"jetty\"")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let (fabric, trees) = (cx.fabric, cx.state.trees());
+    let Some(common) = trees.trees().first() else { return };
+    for (id, bridge) in trees.bridges() {
+        let device = bridge.devices[0];
+        let role = |device| fabric.device(device).role.map(|role| role.value);
+        let looped = cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some();
+        let is_root = common.bridges[id].is_some_and(|case| case.root == id);
+        // One that nobody chose is another fault.
+        if !is_root || !bridge.chosen || looped || role(device) != Some(Role::Access) {
+            continue;
+        }
+        let better = trees.bridges().find(|(other, of)| {
+            let core = [Role::Leaf, Role::Border, Role::Spine, Role::SuperSpine];
+            role(of.devices[0]).is_some_and(|role| core.contains(&role))
+                && common.bridges[*other].is_some_and(|case| case.root == id)
+        });
+        let Some((better, of)) = better else { continue };
+        let (name, other) = (bridge_name(cx, id), bridge_name(cx, better));
+        out.report(
+            bridge_place(cx, id),
+            format!("{name} is root with {}", bridge.identifier.priority),
+            format!(
+                "the access switch {name} is the root bridge, while {other} is nearer to the core"
+            ),
+        )
+        .related(bridge_place(cx, better), format!("{other} has {}", of.identifier.priority))
+        .wire(format!(
+            "frames between other switches go by way of {name}, and faster links discard"
+        ))
+        .remedy(format!("give {other} a lower priority than {name}"))
+        .about(device)
+        .about(of.devices[0]);
+    }
+}
