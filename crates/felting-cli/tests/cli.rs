@@ -82,6 +82,24 @@ fn an_overlay_answers_what_if() {
 }
 
 #[test]
+fn a_sheet_says_what_a_cut_changes() {
+    let sheet = |arguments: &[&str]| {
+        let (mut all, file) = (vec!["sheet", "lags", CLEAN], arguments);
+        all.extend(file);
+        run(&all)
+    };
+    let (code, out, _) = sheet(&["--cut", "kelp-b", "--changes", "--format", "csv"]);
+    assert_eq!(code, 0);
+    assert!(out.contains("hull-01,bond0,in use,2 of 2,1 of 2"), "{out}");
+    let (code, out, err) = sheet(&["--cut", "klp-b"]);
+    assert_eq!((code, out.as_str()), (2, ""));
+    assert_eq!(err, "error: there is no \"klp-b\" to cut; did you mean kelp-b?\n");
+    let (code, _, err) = sheet(&["--changes"]);
+    assert_eq!(code, 2);
+    assert!(err.contains("add one of them"), "{err}");
+}
+
+#[test]
 fn acceptances_are_judged_as_of_a_day() {
     assert!(!run(&["check", STORMY, "--day", "2026-06-30"]).1.contains("accept-expired"));
     assert!(run(&["check", STORMY, "--day", "2026-07-01"]).1.contains("accept-expired"));

@@ -92,6 +92,54 @@ fn sheets_of_the_demo_fabrics() {
 }
 
 #[test]
+fn what_pairs_and_stacks_do_when_something_is_cut() {
+    let fabric = demo("saltmarsh");
+    let cut = |things: &[&str]| {
+        let down =
+            things.iter().fold(Condition::default(), |down, what| down.cut(&fabric, what).unwrap());
+        State::of(&fabric, &down)
+    };
+    let mut page = String::new();
+    for (topic, things) in [
+        (Topic::Pairs, &["peer link of kelp"][..]),
+        (Topic::Pairs, &["peer link of kelp", "keepalive of kelp"]),
+        (Topic::Pairs, &["kelp-a"]),
+        (Topic::Pairs, &["kelp-b hull-01"]),
+        (Topic::Stacks, &["jetty 1/st1"]),
+        (Topic::Stacks, &["jetty 1/st1", "jetty 3/st1"]),
+        (Topic::Stacks, &["member 1 of jetty"]),
+    ] {
+        let before = Sheet::of(topic, &fabric, &State::of(&fabric, &Condition::default()));
+        let changes = before.changes_to(&Sheet::of(topic, &fabric, &cut(things)));
+        page += &format!(
+            "without {}\n{}\n",
+            things.join(", "),
+            changes.render(Format::Table, Style::PLAIN)
+        );
+    }
+    insta::assert_snapshot!("cut", page);
+}
+
+#[test]
+fn what_an_overlay_does_to_the_tree() {
+    let files = felting::source::Memory::from([
+        ("f.toml", felting::rules::find("tree-root-by-accident").unwrap().broken),
+        ("o.toml", "[[tree]]\non = \"mud-2\"\npriority = 4096\n"),
+    ]);
+    let sheet = |layers: &[(&dyn felting::source::Files, &str)]| {
+        let fabric = Fabric::from_layers(layers);
+        Sheet::of(Topic::Tree, &fabric, &State::of(&fabric, &Condition::default()))
+    };
+    let before = sheet(&[(&files, "f.toml")]);
+    let after = sheet(&[(&files, "f.toml"), (&files, "o.toml")]);
+    let shown = |sheet: &Sheet| sheet.render(Format::Table, Style::PLAIN);
+    insta::assert_snapshot!(
+        "overlay",
+        format!("{}\n{}\n{}", shown(&before), shown(&after), shown(&before.changes_to(&after)))
+    );
+}
+
+#[test]
 fn a_sheet_in_every_form() {
     let fabric = Fabric::from_text(
         "shore.toml",

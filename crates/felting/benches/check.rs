@@ -34,15 +34,16 @@ fn site(leaves: usize) -> String {
         let _ = write!(
             text,
             "[[switch]]\nname = \"leaf-{pair:04}-[a-b]\"\nnumber = {}\nrole = \"leaf\"\n\
-             ports = [\"et[1-48] 25G\", \"et[49-54] 100G\"]\n\
+             ports = [\"et[1-48] 25G\", \"et[49-56] 100G\"]\n\
              [[pair]]\nname = \"leaf-{pair:04}\"\non = \"leaf-{pair:04}-*\"\ndomain = {}\npeer_link = \"peer\"\n\
-             [[lag]]\non = \"leaf-{pair:04}-*\"\nname = \"peer\"\nports = \"et[53-54]\"\ntagged = \"310-333\"\n",
+             keepalive = {{ between = [\"192.0.2.1\", \"192.0.2.2\"] }}\n\
+             [[lag]]\non = \"leaf-{pair:04}-*\"\nname = \"peer\"\nports = \"et[53-56]\"\ntagged = \"310-333\"\n",
             10 + pair * 2,
             pair + 1,
         );
         let _ = writeln!(
             runs,
-            "  \"leaf-{pair:04}-a et[53-54] -- leaf-{pair:04}-b et[53-54]\",\n  \
+            "  \"leaf-{pair:04}-a et[53-56] -- leaf-{pair:04}-b et[53-56]\",\n  \
              \"leaf-{pair:04}-[a-b] et[49-52] -- crest-[1-4] et[{}-{}]\",",
             pair * 2 + 1,
             pair * 2 + 2,

@@ -40,6 +40,9 @@ pub struct State {
     pub(crate) trees: Trees,
     /// LAG ends that are linked and meant for each other, the lower id first.
     pub(crate) facing: Vec<(LagId, LagId)>,
+    /// The same with the halves of a group, or the legs of an Ethernet segment, as one: the first
+    /// ends of each that face each other.
+    pub(crate) facing_wholes: Vec<(LagId, LagId)>,
 }
 
 impl State {
@@ -61,11 +64,12 @@ impl State {
         settings::segments(fabric, &mut causes);
         let (lags, members) = lag::outcomes(fabric, &far, &pairs, &stacks, &mut causes);
         let facing = lag::facing(fabric, &members, &lags);
+        let facing_wholes = lag::facing_wholes(fabric, &facing);
         settings::layers(fabric, &facing, &mut causes);
         settings::keys_reused(fabric, &facing, &mut causes);
         let groups = pair::groups(fabric, &pairs, |lag: LagId| lags[lag].up);
         let trees = tree::trees(fabric, condition, &far, &members, &lags, &mut causes);
-        Self { causes, far, lags, members, pairs, groups, stacks, trees, facing }
+        Self { causes, far, lags, members, pairs, groups, stacks, trees, facing, facing_wholes }
     }
 
     /// The causes of all that went wrong.

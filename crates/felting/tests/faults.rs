@@ -106,6 +106,26 @@ fn each_fault_is_named_placed_and_explained() {
             "[[host]]\nname = \"hull-01\"\nnics = \"nic[1-2] 25G\"\nnetworks = [{ name = \"web\", tag = 310 }, { name = \"db\", tag = 311, tags = \"312\", uplink = \"nic3\" }]\n",
         ),
         (
+            "a stack: a member that does not exist, no members, no switch, an id of zero",
+            "[[switch]]\nname = \"jetty\"\nports = \"ge[1-4] 1G\"\n[[stack]]\nswitch = \"jetty\"\nmembers = [{ id = 1 }, { id = 2 }]\n[[lag]]\non = \"jetty\"\nname = \"x\"\nports = [\"1/ge1\", \"7/ge1\"]\n[[stack]]\nswitch = \"kelp-a\"\nmembers = []\n[[stack]]\nswitch = \"jety\"\nmembers = { id = 1 }\n[[stack]]\nswitch = \"kelp-b\"\nmembers = { id = 0 }\n",
+        ),
+        (
+            "an ESI of nine bytes, and one with a discriminator too large",
+            "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\nsegment_id = \"00:11:22:33:44:55:66:77:88\"\n[[lag]]\non = \"kelp-a\"\nname = \"y\"\nports = \"et2\"\nsegment_id = \"02:46:00:00:00:0f/16777216\"\n",
+        ),
+        (
+            "priorities between the steps, a tree twice, an instance twice",
+            "[[tree]]\non = \"kelp-*\"\npriority = 4097\ninstances = [{ id = 1, vlans = 10 }, { id = 2, vlans = \"10-11\" }]\n[[tree]]\non = \"kelp-b\"\n[[port]]\non = \"kelp-a\"\nports = \"et1\"\ntree_priority = 100\ntree_cost = 0\n",
+        ),
+        (
+            "a shared medium of nothing, of a port that has a cable, of a port twice",
+            "[cabling]\nruns = \"kelp-a et1 -- kelp-b et1\"\n[[repeater]]\nname = \"hub\"\nports = [\"kelp-a\", \"kelp-a et1\", \"kelp-[a-b] et2\", \"kelp-b et2\"]\n",
+        ),
+        (
+            "a keepalive of one address, a data link that is not there",
+            "[[pair]]\nname = \"kelp\"\ndomain = 1\non = \"kelp-*\"\nkeepalive = { from = \"192.0.2.11\" }\ndata_link = \"dta\"\n",
+        ),
+        (
             "unknown rules",
             "[severities]\nlag-vlan-clsh = \"off\"\nlag-vlan-clash = \"loud\"\n[[accept]]\nrule = \"lag-one-side\"\nreason = \"x\"\nuntil = \"tomorrow\"\n",
         ),

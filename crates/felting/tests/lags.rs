@@ -267,6 +267,156 @@ fn one_fault_is_one_finding() {
     }
 }
 
+/// Why each member of kelp-a's LAG is not in use, and the octet of its LACPDUs.
+fn told(text: &str, condition: &Condition) -> Vec<(String, Option<u8>)> {
+    let fabric = read(text);
+    let state = State::of(&fabric, condition);
+    let lag = fabric.find_lag(fabric.find_device("kelp-a").unwrap(), "across").unwrap();
+    let members = fabric.lag(lag).members.iter();
+    members
+        .map(|member| {
+            let octet = state.lacpdu(&fabric, member).map(felting::behavior::LacpState::octet);
+            (state.why_not(&fabric, member).unwrap_or_default(), octet)
+        })
+        .collect()
+}
+
+#[test]
+fn every_member_is_explained_in_words() {
+    let lags = |kind: &str, keys: &str, more: &str| {
+        format!(
+            "[[hardware]]\nname = \"tern-4\"\nports = [\"et[1-3] 25G\", \"et4 10G\"]\n{kind}\n\
+             [[switch]]\nname = \"kelp-[a-b]\"\nnumber = 11\nhardware = \"tern-4\"\n\
+             [[lag]]\non = \"kelp-*\"\nname = \"across\"\nports = \"et[1-4]\"\n{keys}\n{more}\n\
+             [cabling]\nruns = \"kelp-a et[1-4] -- kelp-b et[1-4]\"\n"
+        )
+    };
+    let any = "mixed_rates = true";
+    // Active, long timeout, aggregatable, in sync, collecting, distributing (802.1AX 6.4.2.3).
+    let used = (String::new(), Some(0b0011_1101));
+    let rows = [
+        (
+            "cannot mix rates",
+            lags("", "", ""),
+            3,
+            "refused: the device cannot mix rates, and the first member has 25G",
+            None,
+        ),
+        (
+            "takes three",
+            lags("mixed_rates = true\nmembers_bundled = 3", "", ""),
+            3,
+            "refused: the device takes 3 members",
+            None,
+        ),
+        (
+            "uses three",
+            lags("mixed_rates = true\nmembers_in_use = 3", "", ""),
+            3,
+            "stands by: et4 comes after 3 others of the same port priority, 32768, as kelp-a, the actor with the better system ID, sees it",
+            Some(0b0000_0101),
+        ),
+        (
+            "uses three by priority",
+            lags(
+                "mixed_rates = true\nmembers_in_use = 3",
+                "members = [{ ports = \"et[2-4]\", port_priority = 100 }]",
+                "",
+            ),
+            0,
+            "stands by: port priority 32768 is worse than those of 3 others, as kelp-a, the actor with the better system ID, sees it",
+            Some(0b0000_0101),
+        ),
+        (
+            "knows no LACP",
+            lags("mixed_rates = true\nlacp = false", "", ""),
+            3,
+            "refused: the device can't do what the LAG asks",
+            None,
+        ),
+        (
+            "another partition",
+            lags(any, "", "[[port]]\non = \"kelp-*\"\nports = \"et4\"\npartition = \"workshop\""),
+            3,
+            "refused: a port of another partition",
+            None,
+        ),
+        (
+            "another key",
+            lags(any, "members = [{ ports = \"et4\", key = 9 }]", ""),
+            3,
+            "left out: another LACP key than the others",
+            Some(0b0000_0101),
+        ),
+        (
+            "switched off",
+            lags(any, "", "[[port]]\non = \"kelp-b\"\nports = \"et4\"\nenabled = false"),
+            3,
+            "no link",
+            None,
+        ),
+        (
+            "short and passive",
+            lags(any, "mode = \"passive\"\ntimeout = \"short\"\nunanswered = \"closed\"", ""),
+            0,
+            "closed: nobody answers",
+            Some(0b0100_0110),
+        ),
+        (
+            "passive alone",
+            lags(any, "mode = \"passive\"", ""),
+            0,
+            "alone: nobody answers",
+            Some(0b0111_1100),
+        ),
+    ];
+    for (name, text, at, why, octet) in rows {
+        let told = told(&text, &Condition::default());
+        assert_eq!(told[at], (why.to_owned(), octet), "{name}");
+        if at == 3 && name != "knows no LACP" {
+            assert_eq!(told[0], used, "{name}");
+        }
+    }
+}
+
+#[test]
+fn legs_of_an_ethernet_segment_are_one_partner() {
+    let text = r#"
+[[switch]]
+name = "dune-[a-c]"
+number = 15
+ports = "et[1-2] 25G"
+[[host]]
+name = "hull-05"
+nics = "nic[1-3] 25G"
+bond = { name = "bond0", nics = "nic[1-3]" }
+[[lag]]
+on = "dune-*"
+name = "hull-05"
+ports = "et1"
+segment_id = "00:11:22:33:44:55:66:77:88:99"
+[cabling]
+runs = "hull-05 nic[1-3] -- dune-[a-c] et1"
+"#;
+    let bond = |text: &str| {
+        let fabric = read(text);
+        let state = State::of(&fabric, &Condition::default());
+        let host = fabric.find_device("hull-05").unwrap();
+        let lag = fabric.find_lag(host, "bond0").unwrap();
+        let leaf = fabric.find_lag(fabric.find_device("dune-a").unwrap(), "hull-05").unwrap();
+        let system = state.lag(leaf).system.unwrap().to_string();
+        let ids: Vec<_> = fabric.check().findings.iter().map(|f| f.rule.id).collect();
+        (state.lag(lag).in_use, system, ids)
+    };
+    // Three leaves are one partner; the system follows from the identifier.
+    assert_eq!(bond(text), (3, "32768,12:22:33:44:55:66".to_owned(), vec![]));
+    // By type 1 the identifier follows from the host, so the leaves must be told their system.
+    let by_lacp = text.replace("00:11:22:33:44:55:66:77:88:99", "lacp");
+    assert_eq!(bond(&by_lacp).2, ["es-system-clash"]);
+    let set = by_lacp.replace("\"lacp\"\n", "\"lacp\"\nsystem = \"02:46:00:00:0d:01\"\n");
+    assert_eq!(bond(&set), (3, "32768,02:46:00:00:0d:01".to_owned(), vec![]));
+}
+
 /// Three switches, two LAG ends on each, and cables at random.
 fn tangle() -> impl Strategy<Value = (Vec<(usize, usize)>, Vec<usize>, Vec<usize>)> {
     (

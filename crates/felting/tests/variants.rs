@@ -211,7 +211,7 @@ fn members_and_partners() {
                 ("ports = \"et1\"", "ports = \"et[1-2]\""),
                 ("on = \"kelp-*\"", "on = \"kelp-a\""),
                 (
-                    "\"hull-01 nic[1-2] -- kelp-[a-b] et1\", \"kelp-a et2 -- kelp-b et2\"",
+                    "\"hull-01 nic[1-2] -- kelp-[a-b] et1\", \"kelp-a et[2-3] -- kelp-b et[2-3]\"",
                     "\"hull-01 nic[1-2] -- kelp-a et[1-2]\"",
                 ),
             ],
@@ -240,6 +240,24 @@ fn protocols_and_vlans() {
             "lag-protocol-clash",
             &[("protocol = \"static\"", "protocol = \"proprietary\"")],
             &["lag-protocol-clash at proprietary"],
+        ),
+        (
+            "a key that another LAG would have of itself is no key reused",
+            "lag-key-reused",
+            &[
+                ("ports = \"et[1-2]\"\nkey = 7", "ports = \"et[1-2]\""),
+                ("ports = \"et[3-4]\"\nkey = 7", "ports = \"et[3-4]\"\nkey = 1"),
+            ],
+            &[],
+        ),
+        (
+            "one key at one end only is no key reused",
+            "lag-key-reused",
+            &[(
+                "ports = \"et[1-2]\"\nkey = 7",
+                "ports = \"et[1-2]\"\nkey = 7\ndiffers = { on = \"kelp-b\", key = 8 }",
+            )],
+            &[],
         ),
         (
             "both static",

@@ -1,17 +1,23 @@
 use std::fmt::Write as _;
 
 use felting::behavior::{Entity, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
-use felting::fabric::{Pair, PairId};
+use felting::fabric::{GroupId, Pair, PairId};
+use felting::id::Id as _;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
 pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
     let mut rows = Vec::new();
+    let mut groups_of: Vec<Vec<GroupId>> = vec![Vec::new(); fabric.pairs().len()];
+    for (id, group) in fabric.groups() {
+        groups_of[group.pair.index()].push(id);
+    }
     for (id, pair) in fabric.pairs() {
+        let own = &groups_of[id.index()];
         let outcome = state.pair(id);
         for side in 0..2 {
-            let consequence = consequence(fabric, state, id, pair, side);
+            let consequence = consequence(fabric, state, id, own, side);
             let whole = outcome.peer_link && outcome.alive && consequence.is_empty();
             let tone = match (outcome.on[side], whole) {
                 (false, _) => Tone::Down,
@@ -30,7 +36,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
                 Cell::text(because(fabric, pair, outcome)),
                 Cell::text(peer_link(fabric, state, pair, outcome, side)),
                 Cell::text(keepalive(fabric, pair, outcome, side)),
-                Cell::text(groups(fabric, state, id, side)),
+                Cell::text(groups(fabric, state, own, side)),
                 Cell::text(consequence),
                 Cell::text(finding.unwrap_or_default()),
             ];
@@ -130,19 +136,15 @@ fn keepalive(fabric: &Fabric, pair: &Pair, outcome: &PairOutcome, side: usize) -
     format!("{} to {}, {way}", keepalive.from.value, keepalive.to.value)
 }
 
-fn groups(fabric: &Fabric, state: &State, pair: PairId, side: usize) -> String {
-    let own =
-        fabric.groups().filter(|(_, group)| group.pair == pair && group.halves[side].is_some());
-    let (mut up, mut all) = (0, 0);
-    for (id, _) in own {
-        all += 1;
-        up += usize::from(state.group(id).up[side]);
-    }
-    format!("{up} of {all}")
+fn groups(fabric: &Fabric, state: &State, own: &[GroupId], side: usize) -> String {
+    let halves = own.iter().filter(|&&group| fabric.group(group).halves[side].is_some());
+    let up = halves.clone().filter(|&&group| state.group(group).up[side]).count();
+    format!("{up} of {}", halves.count())
 }
 
 /// What a pair does about what is down.
-fn consequence(fabric: &Fabric, state: &State, id: PairId, pair: &Pair, side: usize) -> String {
+fn consequence(fabric: &Fabric, state: &State, id: PairId, own: &[GroupId], side: usize) -> String {
+    let pair = fabric.pair(id);
     let outcome = state.pair(id);
     if !outcome.on[side] {
         return String::new();
@@ -156,10 +158,10 @@ fn consequence(fabric: &Fabric, state: &State, id: PairId, pair: &Pair, side: us
     if outcome.doubled {
         return "peer link and keepalive are down: both sides stay up, each as primary".to_owned();
     }
-    let crossing: Vec<_> = fabric
-        .groups()
-        .filter(|(group, of)| of.pair == id && state.group(*group).crosses == Some(side))
-        .map(|(_, group)| group.number.to_string())
+    let crossing: Vec<_> = own
+        .iter()
+        .filter(|&&group| state.group(group).crosses == Some(side))
+        .map(|&group| fabric.group(group).number.to_string())
         .collect();
     match crossing.len() {
         0 => String::new(),

@@ -52,7 +52,9 @@ fn row(fabric: &Fabric, state: &State, id: StackId, stack: &Stack, place: usize)
                 ),
             },
         ),
-        Some(part) => ("member", format!("{} is master", stack.members[part.master].id.value)),
+        Some(part) => {
+            ("member", format!("member {} is master", stack.members[part.master].id.value))
+        }
     };
     let links = member.stack_ports.iter().map(|&port| {
         let far = state.far(port).map(|far| fabric.port_name(far).to_owned());

@@ -6,6 +6,8 @@
 
 pub(super) mod words;
 
+use rustc_hash::{FxBuildHasher, FxHashSet};
+
 use super::ability::{Refused, refused};
 use super::cause::{Aspect, CauseId, Causes, Entity};
 use super::pair::PairOutcome;
@@ -285,6 +287,22 @@ pub(super) fn facing(
     facing.sort_unstable();
     facing.dedup();
     facing
+}
+
+/// Of ends that face each other, the first of each two wholes: the halves of a group, or the legs of an
+/// Ethernet segment, count as one.
+pub(super) fn facing_wholes(fabric: &Fabric, facing: &[(LagId, LagId)]) -> Vec<(LagId, LagId)> {
+    let whole = |lag: LagId| match (fabric.lag(lag).group, fabric.lag(lag).segment) {
+        (Some(group), _) => fabric.group(group).halves.into_iter().flatten().next().unwrap_or(lag),
+        (None, Some(segment)) => fabric.ethernet_segment(segment).legs[0],
+        (None, None) => lag,
+    };
+    let mut seen = FxHashSet::with_capacity_and_hasher(facing.len(), FxBuildHasher);
+    let is_first = |&(one, other): &(LagId, LagId)| {
+        let (one, other) = (whole(one), whole(other));
+        seen.insert((one.min(other), one.max(other)))
+    };
+    facing.iter().copied().filter(is_first).collect()
 }
 
 struct Selection<'a> {

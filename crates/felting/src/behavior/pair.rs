@@ -354,12 +354,14 @@ fn outside(fabric: &Fabric, network: ManagementId, keepalive: &Keepalive) -> boo
 fn crossing(fabric: &Fabric, pair: &Pair, address: IpAddr) -> Option<SegmentId> {
     let link = fabric.lag(pair.sides[0].peer_link?.value);
     let found = fabric.segments().find(|(_, segment)| {
-        let crosses = segment
+        if !segment.subnets.iter().any(|subnet| subnet.contains(address)) {
+            return false;
+        }
+        segment
             .presences
             .iter()
             .filter_map(|presence| fabric.presence(presence).vlan)
-            .any(|vlan| link.tagged.contains(vlan.value));
-        crosses && segment.subnets.iter().any(|subnet| subnet.contains(address))
+            .any(|vlan| link.tagged.contains(vlan.value))
     });
     found.map(|(id, _)| id)
 }

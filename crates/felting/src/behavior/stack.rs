@@ -202,7 +202,9 @@ pub(super) fn close(
                 continue;
             }
             for port in member.ports.iter() {
-                let stays = member.stack_ports.contains(&port) && member.absent.is_none();
+                // A part that closed its ports still listens on its stack links.
+                let on = outcomes[id].part_of(place).is_some();
+                let stays = on && member.stack_ports.contains(&port);
                 if let Some(end) = far[port].filter(|_| !stays) {
                     far[port] = None;
                     far[end] = None;

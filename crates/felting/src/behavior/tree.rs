@@ -251,6 +251,7 @@ impl Tree {
 /// All trees of a fabric, with the bridges and ports that they are of.
 #[derive(Clone, Debug)]
 pub struct Trees {
+    of_device: IdVec<DeviceId, Option<BridgeId>>,
     pub(crate) bridges: IdVec<BridgeId, Bridge>,
     pub(crate) ports: IdVec<BridgePortId, BridgePort>,
     pub(crate) lans: IdVec<LanId, SmallVec<[BridgePortId; 2]>>,
@@ -270,6 +271,11 @@ impl Trees {
     /// One bridge.
     pub fn bridge(&self, bridge: BridgeId) -> &Bridge {
         &self.bridges[bridge]
+    }
+
+    /// The bridge that a switch is, or is part of.
+    pub fn bridge_of(&self, device: DeviceId) -> Option<BridgeId> {
+        self.of_device[device]
     }
 
     /// All bridges.
@@ -394,10 +400,11 @@ pub(super) fn trees(
     builder.lag_ports();
     builder.single_ports();
     let lans = builder.lans();
-    let (bridges, ports) = (builder.bridges, builder.ports);
+    let (bridges, ports, of_device) = (builder.bridges, builder.ports, builder.of_device);
     let region_of = regions(fabric, &bridges);
     let common = IdVec::filled(&ports, (PortRole::Disabled, TreeReason::NoLink));
     let mut trees = Trees {
+        of_device,
         bridges,
         ports,
         lans,
@@ -515,7 +522,8 @@ impl Builder<'_> {
     }
 
     fn lag_ports(&mut self) {
-        let mut of_group: FxHashMap<GroupId, BridgePortId> = FxHashMap::default();
+        let mut of_group: IdVec<GroupId, Option<BridgePortId>> =
+            IdVec::filled(&self.fabric.groups, None);
         for (id, lag) in self.fabric.lags() {
             let Some(bridge) = self.of_device[lag.device] else { continue };
             let vlans = vlans(&lag.tagged.value, lag.untagged.map(|vlan| vlan.value));
@@ -523,7 +531,7 @@ impl Builder<'_> {
                 continue;
             }
             let outcome = &self.lags[id];
-            let known = lag.group.and_then(|group| of_group.get(&group).copied());
+            let known = lag.group.and_then(|group| of_group[group]);
             let together = match known {
                 Some(port) => port,
                 None => {
@@ -534,13 +542,13 @@ impl Builder<'_> {
                     // RFC 7432 section 8.5 keeps loops out of an Ethernet segment, not the tree.
                     self.ports[port].runs &= lag.segment.is_none() || lag.group.is_some();
                     if let Some(group) = lag.group {
-                        of_group.insert(group, port);
+                        of_group[group] = Some(port);
                     }
                     port
                 }
             };
             let port = &mut self.ports[together];
-            if known.is_some() {
+            if known.is_some() && port.vlans != vlans {
                 port.vlans = port.vlans.union(&vlans);
             }
             port.linked |= outcome.up;

@@ -56,6 +56,7 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
     made.port_settings(document);
     made.lags(document);
     made.bonds(&hosts);
+    made.distinct_keys();
     let sides = made.pairs(document);
     let trees = made.trees(document);
     made.management(document);

@@ -82,24 +82,6 @@ pub(super) fn halves(fabric: &Fabric, lag: LagId) -> Vec<LagId> {
     }
 }
 
-/// The LAG ends that are linked and meant for each other, each pair of wholes once: the halves of a
-/// group, or the legs of an Ethernet segment, count as one.
-pub(super) fn facing_once<'a>(
-    cx: &'a Context<'_>,
-) -> impl Iterator<Item = (LagId, LagId)> + use<'a> {
-    let whole = |lag: LagId| match (cx.fabric.lag(lag).group, cx.fabric.lag(lag).segment) {
-        (Some(_), _) => halves(cx.fabric, lag)[0],
-        (None, Some(segment)) => cx.fabric.ethernet_segment(segment).legs[0],
-        (None, None) => lag,
-    };
-    let mut seen = rustc_hash::FxHashSet::default();
-    let facing = cx.state.facing.iter().copied();
-    facing.filter(move |&(one, other)| {
-        let (one, other) = (whole(one), whole(other));
-        seen.insert((one.min(other), one.max(other)))
-    })
-}
-
 /// The linked members of a LAG and of its other half: the place of each, its port, the far port.
 pub(super) fn links(cx: &Context<'_>, lag: LagId) -> Vec<(Span, PortId, PortId)> {
     let members =

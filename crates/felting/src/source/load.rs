@@ -406,7 +406,9 @@ fn severities_table(cx: &mut Cx<'_>, node: &Node<'_>, document: &mut Document) {
     for (key, node) in fields {
         let rule = key.get_ref().as_ref();
         let at = cx.span(key.span());
-        let Some(text) = cx.text(rule, node, "\"error\", \"warning\", \"hint\" or \"off\"") else {
+        let Some(text) =
+            cx.text(rule, node, || "\"error\", \"warning\", \"hint\" or \"off\"".to_owned())
+        else {
             continue;
         };
         let severity = match text {

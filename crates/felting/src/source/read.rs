@@ -100,15 +100,20 @@ impl Cx<'_> {
     }
 
     /// The number behind a TOML integer of any radix.
-    fn integer(&mut self, key: &str, node: &Node<'_>, expected: &str) -> Option<i64> {
+    fn integer(
+        &mut self,
+        key: &str,
+        node: &Node<'_>,
+        expected: impl Fn() -> String,
+    ) -> Option<i64> {
         let Some(integer) = node.get_ref().as_integer() else {
-            self.wrong_type(key, node, expected);
+            self.wrong_type(key, node, &expected());
             return None;
         };
         let number = i64::from_str_radix(integer.as_str(), integer.radix()).ok();
         if number.is_none() {
             let at = self.place(node);
-            self.bad_value(key, at, integer.as_str(), expected);
+            self.bad_value(key, at, integer.as_str(), &expected());
         }
         number
     }
@@ -117,11 +122,11 @@ impl Cx<'_> {
         &mut self,
         key: &str,
         node: &'n Node<'_>,
-        expected: &str,
+        expected: impl Fn() -> String,
     ) -> Option<&'n str> {
         let text = node.get_ref().as_str();
         if text.is_none() {
-            self.wrong_type(key, node, expected);
+            self.wrong_type(key, node, &expected());
         }
         text
     }
@@ -172,7 +177,7 @@ impl Read for SmolStr {
         json!({ "type": "string" })
     }
     fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
-        cx.text(key, node, "a text in quotes").map(Self::new)
+        cx.text(key, node, || "a text in quotes".to_owned()).map(Self::new)
     }
 }
 
@@ -200,12 +205,11 @@ impl Read for u16 {
         json!({ "type": "integer", "minimum": 0, "maximum": Self::MAX })
     }
     fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
-        let expected = Self::what();
-        let number = cx.integer(key, node, &expected)?;
+        let number = cx.integer(key, node, Self::what)?;
         let value = Self::try_from(number).ok();
         if value.is_none() {
             let at = cx.place(node);
-            cx.bad_value(key, at, &number.to_string(), &expected);
+            cx.bad_value(key, at, &number.to_string(), &Self::what());
         }
         value
     }
@@ -222,7 +226,7 @@ macro_rules! read_number {
                 json!({ "type": "integer", "minimum": Self::MIN, "maximum": Self::MAX })
             }
             fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
-                let number = cx.integer(key, node, &Self::what())?;
+                let number = cx.integer(key, node, Self::what)?;
                 let value = u32::try_from(number).ok().and_then(|number| Self::new(number).ok());
                 if value.is_none() {
                     let at = cx.place(node);
@@ -258,7 +262,7 @@ macro_rules! read_word {
                 json!({ "enum": Self::ALL.iter().map(|row| row.1).collect::<Vec<_>>() })
             }
             fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
-                let text = cx.text(key, node, &Self::what())?;
+                let text = cx.text(key, node, Self::what)?;
                 match text.parse() {
                     Ok(value) => Some(value),
                     Err(error) => {
@@ -297,7 +301,7 @@ macro_rules! read_text {
                 json!({ "type": "string" })
             }
             fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
-                let text = cx.text(key, node, $what)?;
+                let text = cx.text(key, node, Self::what)?;
                 let value = text.parse().ok();
                 if value.is_none() {
                     let at = cx.place(node);
@@ -327,7 +331,7 @@ impl Read for VlanSet {
         if node.get_ref().is_integer() {
             return VlanId::read(cx, key, node).map(Self::from);
         }
-        let text = cx.text(key, node, &Self::what())?;
+        let text = cx.text(key, node, Self::what)?;
         let value = text.parse().ok();
         if value.is_none() {
             let at = cx.place(node);
@@ -345,7 +349,7 @@ impl Read for IpPrefix {
         json!({ "type": "string", "pattern": "/[0-9]+$" })
     }
     fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
-        let text = cx.text(key, node, &Self::what())?;
+        let text = cx.text(key, node, Self::what)?;
         let at = cx.place(node);
         match text.parse() {
             Ok(prefix) => Some(prefix),

@@ -1,3 +1,6 @@
+use std::collections::BTreeSet;
+
+use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::devices::{DEFAULT_PRIORITY, HostLayers, per_port};
@@ -143,6 +146,29 @@ impl Made<'_> {
         let key = self.last_key.entry(device).or_default();
         *key = key.saturating_add(1);
         *key
+    }
+
+    /// Keeps the keys that LAGs have of themselves clear of those that are written on their device.
+    pub(super) fn distinct_keys(&mut self) {
+        let mut written: FxHashMap<DeviceId, BTreeSet<u16>> = FxHashMap::default();
+        for lag in self.fabric.lags.values() {
+            if let Some(key) = lag.key {
+                written.entry(lag.device).or_default().insert(key.value);
+            }
+        }
+        if written.is_empty() {
+            return;
+        }
+        for lag in self.fabric.lags.ids() {
+            let lag = &mut self.fabric.lags[lag];
+            let Some(taken) = written.get(&lag.device).filter(|taken| taken.contains(&lag.own_key))
+            else {
+                continue;
+            };
+            let free = (1..=u16::MAX).rev().find(|key| !taken.contains(key));
+            lag.own_key = free.unwrap_or(lag.own_key);
+            written.entry(lag.device).or_default().insert(lag.own_key);
+        }
     }
 
     fn no_ports(&mut self, device: DeviceId, name: &At<SmolStr>, ports: Option<Span>) {

@@ -1,4 +1,4 @@
-use super::{facing_once, half_name};
+use super::half_name;
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -39,7 +39,7 @@ runs = "kelp-a et[1-2] -- crest-1 et[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (one, other) in facing_once(cx) {
+    for &(one, other) in &cx.state.facing_wholes {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let (Some(x), Some(y)) = (a.addresses.first(), b.addresses.first()) else { continue };
         let pairs = || a.addresses.iter().flat_map(|x| b.addresses.iter().map(move |y| (x, y)));

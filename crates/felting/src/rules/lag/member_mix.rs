@@ -35,20 +35,20 @@ runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let mut other_end: FxHashSet<LagId> = FxHashSet::default();
     for (id, lag) in cx.fabric.lags() {
-        let members: Vec<MemberId> = lag.members.iter().collect();
-        let [first, others @ ..] = &members[..] else { continue };
+        let Some(first) = lag.members.get(0) else { continue };
+        let others = || lag.members.iter().skip(1);
         let rate = |member: MemberId| ability::rate(cx.fabric, member);
         let medium = |member: MemberId| {
             let (cable, _) = cx.fabric.link(cx.fabric.member(member).port.value)?;
             Some(cx.fabric.cable(cable).medium?.value)
         };
-        let by_rate = others.iter().copied().find(|&other| rate(other) != rate(*first));
-        let by_medium = || others.iter().copied().find(|&other| medium(other) != medium(*first));
+        let by_rate = others().find(|&other| rate(other) != rate(first));
+        let by_medium = || others().find(|&other| medium(other) != medium(first));
         let Some(other) = by_rate.or_else(by_medium) else { continue };
         if other_end.contains(&id) {
             continue;
         }
-        let fars = members.iter().filter_map(|&member| {
+        let fars = lag.members.iter().filter_map(|member| {
             let (_, far) = cx.fabric.link(cx.fabric.member(member).port.value)?;
             cx.fabric.lag_of(far)
         });
@@ -60,7 +60,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if by_rate.is_some() && !refused && !can {
             continue;
         }
-        report(cx, id, (*first, other), by_rate.is_some(), refused, out);
+        report(cx, id, (first, other), by_rate.is_some(), refused, out);
     }
 }
 

@@ -1,4 +1,4 @@
-use super::{facing_once, half_name};
+use super::half_name;
 use crate::behavior::{Aspect, Entity};
 use crate::rules::{Context, Findings, Rule, Severity};
 
@@ -52,7 +52,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .remedy(format!("ask for {count} at most, or add members"))
         .about(lag.device);
     }
-    for (one, other) in facing_once(cx) {
+    for &(one, other) in &cx.state.facing_wholes {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let part = |lag: &crate::fabric::Lag| lag.group.is_some() || lag.segment.is_some();
         // Each half of a group counts its own members only, so the numbers say different things.

@@ -1,5 +1,5 @@
-use super::{facing_once, half_name, plug};
-use crate::fabric::PortId;
+use super::{half_name, plug};
+use crate::fabric::{DeviceKind, Lag, PortId};
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -29,8 +29,13 @@ runs = "kelp-a et[1,2] -- kelp-b et[2,1]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (one, other) in facing_once(cx) {
+    for &(one, other) in &cx.state.facing_wholes {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
+        let switch = |lag: &Lag| fabric.device(lag.device).kind == DeviceKind::Switch;
+        // NICs are numbered for themselves.
+        if !switch(a) || !switch(b) {
+            continue;
+        }
         let mut links: Vec<(PortId, PortId)> = a
             .members
             .iter()

@@ -1,4 +1,4 @@
-use super::{facing_once, name};
+use super::name;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::Protocol;
 
@@ -29,7 +29,7 @@ runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (one, other) in facing_once(cx) {
+    for &(one, other) in &cx.state.facing_wholes {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         if ![a, b].iter().all(|lag| lag.protocol.value == Protocol::Proprietary) {
             continue;

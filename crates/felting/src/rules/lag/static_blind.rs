@@ -1,4 +1,4 @@
-use super::{facing_once, name};
+use super::name;
 use crate::behavior::{Aspect, Entity};
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::Protocol;
@@ -32,7 +32,7 @@ runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (one, other) in facing_once(cx) {
+    for &(one, other) in &cx.state.facing_wholes {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let is_static = |lag: &crate::fabric::Lag| lag.protocol.value == Protocol::Static;
         let able = |lag: &crate::fabric::Lag| {

@@ -1,4 +1,4 @@
-use super::{facing_once, half_name};
+use super::half_name;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::{Protocol, Timeout};
 
@@ -32,7 +32,7 @@ runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (one, other) in facing_once(cx) {
+    for &(one, other) in &cx.state.facing_wholes {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let lacp = [a, b].iter().all(|lag| lag.protocol.value == Protocol::Lacp);
         if !lacp || a.timeout.value == b.timeout.value {

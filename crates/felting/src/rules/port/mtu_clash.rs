@@ -1,6 +1,6 @@
 use crate::behavior::{Aspect, Entity};
 use crate::fabric::{DeviceId, DeviceKind};
-use crate::rules::lag::{facing_once, half_name};
+use crate::rules::lag::half_name;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::At;
 use crate::value::Mtu;
@@ -46,7 +46,7 @@ type End = (String, DeviceId, At<Mtu>);
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let switch = |device: DeviceId| fabric.device(device).kind == DeviceKind::Switch;
-    for (one, other) in facing_once(cx) {
+    for &(one, other) in &cx.state.facing_wholes {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let claimed = |lag| cx.state.causes().claimed(Entity::Lag(lag), Aspect::Mtu).is_some();
         let (Some(x), Some(y)) = (a.mtu, b.mtu) else { continue };

@@ -1,4 +1,10 @@
+use rustc_hash::FxHashMap;
+
+use crate::behavior::BridgeId;
+use crate::fabric::Stack;
 use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+use crate::value::Domain;
 
 pub(super) static RULE: Rule = Rule {
     id: "stack-neighbour-domain-clash",
@@ -56,19 +62,15 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let trees = cx.state.trees();
     let Some(common) = trees.trees().first() else { return };
-    let root = |device| {
-        let bridge = trees.bridges().find(|(_, bridge)| bridge.devices.contains(&device))?.0;
-        Some(common.bridges[bridge]?.root)
-    };
-    let stacks: Vec<_> = fabric
-        .stacks()
-        .filter_map(|(_, stack)| Some((stack, stack.domain?, root(stack.switch.value)?)))
-        .collect();
-    for (index, (stack, domain, reach)) in stacks.iter().enumerate() {
-        let earlier = stacks[..index]
-            .iter()
-            .find(|(_, other, at)| other.value == domain.value && at == reach);
-        let Some((other, other_domain, _)) = earlier else { continue };
+    let root = |device| Some(common.bridges[trees.bridge_of(device)?]?.root);
+    let mut known: FxHashMap<(Domain, BridgeId), (&Stack, Span)> = FxHashMap::default();
+    for (_, stack) in fabric.stacks() {
+        let (Some(domain), Some(root)) = (stack.domain, root(stack.switch.value)) else { continue };
+        let key = (domain.value, root);
+        let Some(&(other, other_domain)) = known.get(&key) else {
+            known.insert(key, (stack, domain.span));
+            continue;
+        };
         let name = fabric.device_name(stack.switch.value);
         let other_name = fabric.device_name(other.switch.value);
         out.report(
@@ -76,7 +78,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("{name} has the domain {} too", domain.value),
             format!("the stacks {other_name} and {name} are in one layer 2 domain and have one domain number, {}", domain.value),
         )
-        .related(other_domain.span, format!("{other_name} has the domain {}", domain.value))
+        .related(other_domain, format!("{other_name} has the domain {}", domain.value))
         .wire("each takes the other's messages for those of a part of its own, and may close ports that are fine")
         .remedy("give each stack a domain number of its own")
         .about(stack.switch.value)

@@ -1,5 +1,7 @@
+use rustc_hash::FxHashMap;
+
 use super::{bridge_name, bridge_place, place, port_name};
-use crate::behavior::{Aspect, Entity};
+use crate::behavior::{Aspect, BridgeId, BridgePortId, Entity};
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -41,6 +43,14 @@ runs = [
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let (fabric, trees) = (cx.fabric, cx.state.trees());
     let Some(common) = trees.trees().first() else { return };
+    // One port that discards stands for each root.
+    let mut discards: FxHashMap<BridgeId, BridgePortId> = FxHashMap::default();
+    for (port, of) in trees.ports() {
+        let case = common.bridges[of.bridge].filter(|_| trees.common(port).0.discards());
+        if let Some(case) = case {
+            discards.entry(case.root).or_insert(port);
+        }
+    }
     for (id, bridge) in trees.bridges() {
         let is_root = common.bridges[id].is_some_and(|case| case.root == id);
         let device = bridge.devices[0];
@@ -48,11 +58,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if !is_root || bridge.chosen || looped {
             continue;
         }
-        let discarding = trees.ports().find(|(port, of)| {
-            trees.common(*port).0.discards()
-                && common.bridges[of.bridge].is_some_and(|case| case.root == id)
-        });
-        let Some((port, _)) = discarding else { continue };
+        let Some(&port) = discards.get(&id) else { continue };
         let name = bridge_name(cx, id);
         out.report(
             bridge_place(cx, id),
