@@ -58,7 +58,8 @@ fn show(screen: &Screen) {
     let clean = read("saltmarsh");
     let state = State::of(&clean, &Condition::default());
     screen.print("The fabric as it should be: demo/saltmarsh/fabric.toml\n\n");
-    for (topic, ..) in Topic::ALL {
+    // What the members of each LAG say would fill a screen of its own; the sheet of LAGs sums it up.
+    for (topic, ..) in Topic::ALL.iter().filter(|(topic, ..)| *topic != Topic::Members) {
         let sheet = Sheet::of(*topic, &clean, &state).render(Format::Table, screen.style());
         screen.print(&format!("{sheet}\n"));
     }
@@ -71,6 +72,7 @@ fn show(screen: &Screen) {
          felting demo --into FOLDER                          write both fabrics, to change and check\n  \
          felting check FOLDER/saltmarsh-stormy/fabric.toml   the findings above, from files\n  \
          felting sheet lags FOLDER/saltmarsh/fabric.toml     one sheet; --format csv for others\n  \
+         felting sheet pairs FOLDER/saltmarsh/fabric.toml --cut \"peer link of kelp\"\n  \
          felting explain                                     all rules\n",
     );
 }

@@ -145,7 +145,7 @@ impl Tone {
         match self {
             Self::Plain => "",
             Self::Impaired => "\u{1b}[33m",
-            Self::Down => "\u{1b}[31m",
+            Self::Down => "\u{1b}[1;31m",
         }
     }
 }
@@ -160,6 +160,9 @@ pub struct Column {
     /// What becomes of it where the terminal is too narrow for all columns.
     pub room: Room,
 }
+
+/// A column of texts is not broken into lines shorter than this.
+const NARROWEST: usize = 18;
 
 /// How much room a column claims in a terminal.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -246,14 +249,14 @@ impl Sheet {
         if self.rows.is_empty() {
             return format!("{title}  none\n");
         }
-        let (shown, left_out) = self.fitting(style.width);
+        let (shown, widths, left_out) = self.fitting(style.width);
         let mut table = Table::new();
         table.load_style(TableStyle::new()).set_content_arrangement(ContentArrangement::Disabled);
         table.set_header(shown.iter().map(|&index| self.columns[index].title));
         let mut tones = Vec::new();
         for row in &self.rows {
             let cells = shown.iter().map(|&index| match self.columns[index].room {
-                Room::Lines(width) => row.cells[index].broken(width),
+                Room::Lines(_) => row.cells[index].broken(widths[index]),
                 Room::Whole | Room::Spare => row.cells[index].shown(", "),
             });
             let cells: Vec<String> = cells.collect();
@@ -282,9 +285,10 @@ impl Sheet {
         format!("{title}{bold}{header}{plain}\n{rule}\n{body}{note}")
     }
 
-    /// The columns that fit into a width, and the titles of those that don't.
-    fn fitting(&self, width: usize) -> (Vec<usize>, Vec<&'static str>) {
-        let widths: Vec<usize> = (0..self.columns.len())
+    /// The columns that fit into a width, how wide each column is, and the titles of those that don't
+    /// fit. When nothing more can be left out, the widest of those that may be broken give way.
+    fn fitting(&self, width: usize) -> (Vec<usize>, Vec<usize>, Vec<&'static str>) {
+        let mut widths: Vec<usize> = (0..self.columns.len())
             .map(|index| {
                 let cells =
                     self.rows.iter().map(|row| row.cells[index].shown(", ").chars().count());
@@ -298,16 +302,28 @@ impl Sheet {
         // A column in which nothing is said would only take room from the others.
         let mut shown: Vec<usize> =
             (0..self.columns.len()).filter(|&index| widths[index] > 0).collect();
-        let taken = |shown: &[usize]| -> usize {
+        let taken = |shown: &[usize], widths: &[usize]| -> usize {
             shown.iter().map(|&i| widths[i].max(self.columns[i].title.chars().count()) + 2).sum()
         };
         let mut left_out = Vec::new();
-        while taken(&shown) > width {
+        while taken(&shown, &widths) > width {
             let spare = shown.iter().rposition(|&i| self.columns[i].room == Room::Spare);
             let Some(place) = spare else { break };
             left_out.insert(0, self.columns[shown.remove(place)].title);
         }
-        (shown, left_out)
+        let mut excess = taken(&shown, &widths).saturating_sub(width);
+        while excess > 0 {
+            let breaks = |&&index: &&usize| {
+                matches!(self.columns[index].room, Room::Lines(_)) && widths[index] > NARROWEST
+            };
+            let Some(&widest) = shown.iter().filter(breaks).max_by_key(|&&index| widths[index])
+            else {
+                break;
+            };
+            widths[widest] -= 1;
+            excess -= 1;
+        }
+        (shown, widths, left_out)
     }
 
     fn csv(&self) -> String {

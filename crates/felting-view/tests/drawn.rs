@@ -5,7 +5,7 @@
 use std::fmt::Write as _;
 use std::path::Path;
 
-use felting::source::{Disk, Files as _, Memory};
+use felting::source::{Disk, Files, Memory};
 use felting::{Condition, Fabric, Report, State, rules};
 use felting_view::sheet::{Format, Sheet, Topic};
 use felting_view::{Style, findings, findings_json};
@@ -111,22 +111,19 @@ fn what_pairs_and_stacks_do_when_something_is_cut() {
     ] {
         let before = Sheet::of(topic, &fabric, &State::of(&fabric, &Condition::default()));
         let changes = before.changes_to(&Sheet::of(topic, &fabric, &cut(things)));
-        page += &format!(
-            "without {}\n{}\n",
-            things.join(", "),
-            changes.render(Format::Table, Style::PLAIN)
-        );
+        let changes = changes.render(Format::Table, Style::PLAIN);
+        let _ = writeln!(page, "without {}\n{changes}", things.join(", "));
     }
     insta::assert_snapshot!("cut", page);
 }
 
 #[test]
 fn what_an_overlay_does_to_the_tree() {
-    let files = felting::source::Memory::from([
-        ("f.toml", felting::rules::find("tree-root-by-accident").unwrap().broken),
+    let files = Memory::from([
+        ("f.toml", rules::find("tree-root-by-accident").unwrap().broken),
         ("o.toml", "[[tree]]\non = \"mud-2\"\npriority = 4096\n"),
     ]);
-    let sheet = |layers: &[(&dyn felting::source::Files, &str)]| {
+    let sheet = |layers: &[(&dyn Files, &str)]| {
         let fabric = Fabric::from_layers(layers);
         Sheet::of(Topic::Tree, &fabric, &State::of(&fabric, &Condition::default()))
     };

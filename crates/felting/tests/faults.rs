@@ -25,117 +25,113 @@ fn faults(fabric: &Fabric) -> String {
 /// Two leaves to break things at.
 const LEAVES: &str = "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-4] 25G\"\n";
 
+/// What is wrong, and the text after [`LEAVES`] that is wrong so.
+const CASES: &[(&str, &str)] = &[
+    ("broken TOML", "[[switch]\nname = \"kelp-a\"\n"),
+    ("an unknown key, with the nearest", "[[switch]]\nname = \"kelp-a\"\nnubmer = 1\n"),
+    ("an unknown table", "[[swicth]]\nname = \"kelp-a\"\n"),
+    ("a missing key", "[[lag]]\non = \"kelp-a\"\nports = \"et1\"\n"),
+    (
+        "a wrong type",
+        "[[switch]]\nname = 7\nnumber = \"one\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\nmin_members = true\n",
+    ),
+    (
+        "a name twice",
+        "[[switch]]\nname = \"dune-a\"\n[[switch]]\nname = \"dune-[a-b]\"\n[[host]]\nname = \"dune-b\"\n",
+    ),
+    (
+        "a LAG twice",
+        "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\n[[lag]]\non = \"kelp-b\"\nname = \"x\"\nports = \"et2\"\n",
+    ),
+    (
+        "a port twice in a LAG",
+        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = [\"et1\", \"et[1-2]\"]\n",
+    ),
+    (
+        "references to nothing",
+        "[cabling]\nruns = [\"kelp-c et1 -- kelp-a et9\"]\n[[lag]]\non = \"klep-a\"\nname = \"x\"\nports = \"et1\"\n[[segment]]\nname = \"s\"\nvrf = \"tides\"\non = \"kelp-a\"\n",
+    ),
+    ("a pattern that matches nothing", "[[segment]]\nname = \"s\"\non = \"reed-*\"\n"),
+    (
+        "a hardware that is not there",
+        "[[hardware]]\nname = \"tern-48\"\n[[switch]]\nname = \"dune-a\"\nhardware = \"tern-84\"\n",
+    ),
+    (
+        "a range of over a million",
+        "[[switch]]\nname = \"dune-[1-2000000]\"\n[[host]]\nname = \"h[1-9999]\"\nnics = \"n[1-9999] 1G\"\n",
+    ),
+    ("a range that is none", "[[switch]]\nname = \"dune-[9-1]\"\n[[switch]]\nname = \"reed a\"\n"),
+    (
+        "cable runs of unequal length",
+        "[cabling]\nruns = [\"kelp-a et[1-3] -- kelp-b et[1-2]\", \"kelp-a et1\"]\n",
+    ),
+    (
+        "values outside their type",
+        "[[segment]]\nname = \"s\"\nvlan = 4095\nvni = 0\non = \"kelp-a\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\ntagged = \"310-5000\"\nprotocol = \"lcap\"\nmtu = 9\n",
+    ),
+    (
+        "an address with host bits",
+        "[[segment]]\nname = \"s\"\nsubnet = [\"10.80.31.1/24\", \"2001:db8::1/64\", \"10.80.31.0\"]\ngateway = \"10.80.31.1/24\"\n",
+    ),
+    (
+        "a LAG of no ports",
+        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\n[[lag]]\non = \"kelp-b\"\nname = \"y\"\nports = []\n",
+    ),
+    (
+        "a pair of three, and of one",
+        "[[switch]]\nname = \"kelp-c\"\n[[pair]]\nname = \"kelp\"\ndomain = 1\non = \"kelp-*\"\n[[pair]]\nname = \"half\"\ndomain = 2\non = \"kelp-a\"\n",
+    ),
+    (
+        "a pair without a domain, a group in no pair",
+        "[[pair]]\nname = \"kelp\"\non = \"kelp-*\"\n[[switch]]\nname = \"dune-a\"\nports = \"et1 1G\"\n[[lag]]\non = \"dune-a\"\nname = \"x\"\nports = \"et1\"\ngroup = 5\n",
+    ),
+    ("a group in no pair", "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\ngroup = 5\n"),
+    (
+        "deviations that clash or match nothing",
+        "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\ndiffers = [{ on = \"kelp-a\", mtu = 1500 }, { on = \"*-a\", mtu = 9000 }, { on = \"reed-a\", mtu = 1500 }]\n",
+    ),
+    (
+        "an identity that differs, an unknown key taken out",
+        "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\nwithout = \"taged\"\ndiffers = [{ on = \"kelp-a\", name = \"y\" }]\n",
+    ),
+    (
+        "an uplink that nobody named",
+        "[[host]]\nname = \"hull-01\"\nnics = \"nic[1-2] 25G\"\nnetworks = [{ name = \"web\", tag = 310 }, { name = \"db\", tag = 311, tags = \"312\", uplink = \"nic3\" }]\n",
+    ),
+    (
+        "a stack: a member that does not exist, no members, no switch, an id of zero",
+        "[[switch]]\nname = \"jetty\"\nports = \"ge[1-4] 1G\"\n[[stack]]\nswitch = \"jetty\"\nmembers = [{ id = 1 }, { id = 2 }]\n[[lag]]\non = \"jetty\"\nname = \"x\"\nports = [\"1/ge1\", \"7/ge1\"]\n[[stack]]\nswitch = \"kelp-a\"\nmembers = []\n[[stack]]\nswitch = \"jety\"\nmembers = { id = 1 }\n[[stack]]\nswitch = \"kelp-b\"\nmembers = { id = 0 }\n",
+    ),
+    (
+        "an ESI of nine bytes, and one with a discriminator too large",
+        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\nsegment_id = \"00:11:22:33:44:55:66:77:88\"\n[[lag]]\non = \"kelp-a\"\nname = \"y\"\nports = \"et2\"\nsegment_id = \"02:46:00:00:00:0f/16777216\"\n",
+    ),
+    (
+        "priorities between the steps, a tree twice, an instance twice",
+        "[[tree]]\non = \"kelp-*\"\npriority = 4097\ninstances = [{ id = 1, vlans = 10 }, { id = 2, vlans = \"10-11\" }]\n[[tree]]\non = \"kelp-b\"\n[[port]]\non = \"kelp-a\"\nports = \"et1\"\ntree_priority = 100\ntree_cost = 0\n",
+    ),
+    (
+        "a shared medium of nothing, of a port that has a cable, of a port twice",
+        "[cabling]\nruns = \"kelp-a et1 -- kelp-b et1\"\n[[repeater]]\nname = \"hub\"\nports = [\"kelp-a\", \"kelp-a et1\", \"kelp-[a-b] et2\", \"kelp-b et2\"]\n",
+    ),
+    (
+        "a keepalive of one address, a data link that is not there",
+        "[[pair]]\nname = \"kelp\"\ndomain = 1\non = \"kelp-*\"\nkeepalive = { from = \"192.0.2.11\" }\ndata_link = \"dta\"\n",
+    ),
+    (
+        "unknown rules",
+        "[severities]\nlag-vlan-clsh = \"off\"\nlag-vlan-clash = \"loud\"\n[[accept]]\nrule = \"lag-one-side\"\nreason = \"x\"\nuntil = \"tomorrow\"\n",
+    ),
+    (
+        "ports that cannot be",
+        "[[switch]]\nname = \"dune-a\"\nports = [\"et[1-4]\", \"et5 25X\", \"et6 9x25G\", \"et7 1G\", \"et7 1G\"]\n",
+    ),
+];
+
 #[test]
 fn each_fault_is_named_placed_and_explained() {
-    let cases = [
-        ("broken TOML", "[[switch]\nname = \"kelp-a\"\n"),
-        ("an unknown key, with the nearest", "[[switch]]\nname = \"kelp-a\"\nnubmer = 1\n"),
-        ("an unknown table", "[[swicth]]\nname = \"kelp-a\"\n"),
-        ("a missing key", "[[lag]]\non = \"kelp-a\"\nports = \"et1\"\n"),
-        (
-            "a wrong type",
-            "[[switch]]\nname = 7\nnumber = \"one\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\nmin_members = true\n",
-        ),
-        (
-            "a name twice",
-            "[[switch]]\nname = \"dune-a\"\n[[switch]]\nname = \"dune-[a-b]\"\n[[host]]\nname = \"dune-b\"\n",
-        ),
-        (
-            "a LAG twice",
-            "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\n[[lag]]\non = \"kelp-b\"\nname = \"x\"\nports = \"et2\"\n",
-        ),
-        (
-            "a port twice in a LAG",
-            "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = [\"et1\", \"et[1-2]\"]\n",
-        ),
-        (
-            "references to nothing",
-            "[cabling]\nruns = [\"kelp-c et1 -- kelp-a et9\"]\n[[lag]]\non = \"klep-a\"\nname = \"x\"\nports = \"et1\"\n[[segment]]\nname = \"s\"\nvrf = \"tides\"\non = \"kelp-a\"\n",
-        ),
-        ("a pattern that matches nothing", "[[segment]]\nname = \"s\"\non = \"reed-*\"\n"),
-        (
-            "a hardware that is not there",
-            "[[hardware]]\nname = \"tern-48\"\n[[switch]]\nname = \"dune-a\"\nhardware = \"tern-84\"\n",
-        ),
-        (
-            "a range of over a million",
-            "[[switch]]\nname = \"dune-[1-2000000]\"\n[[host]]\nname = \"h[1-9999]\"\nnics = \"n[1-9999] 1G\"\n",
-        ),
-        (
-            "a range that is none",
-            "[[switch]]\nname = \"dune-[9-1]\"\n[[switch]]\nname = \"reed a\"\n",
-        ),
-        (
-            "cable runs of unequal length",
-            "[cabling]\nruns = [\"kelp-a et[1-3] -- kelp-b et[1-2]\", \"kelp-a et1\"]\n",
-        ),
-        (
-            "values outside their type",
-            "[[segment]]\nname = \"s\"\nvlan = 4095\nvni = 0\non = \"kelp-a\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\ntagged = \"310-5000\"\nprotocol = \"lcap\"\nmtu = 9\n",
-        ),
-        (
-            "an address with host bits",
-            "[[segment]]\nname = \"s\"\nsubnet = [\"10.80.31.1/24\", \"2001:db8::1/64\", \"10.80.31.0\"]\ngateway = \"10.80.31.1/24\"\n",
-        ),
-        (
-            "a LAG of no ports",
-            "[[lag]]\non = \"kelp-a\"\nname = \"x\"\n[[lag]]\non = \"kelp-b\"\nname = \"y\"\nports = []\n",
-        ),
-        (
-            "a pair of three, and of one",
-            "[[switch]]\nname = \"kelp-c\"\n[[pair]]\nname = \"kelp\"\ndomain = 1\non = \"kelp-*\"\n[[pair]]\nname = \"half\"\ndomain = 2\non = \"kelp-a\"\n",
-        ),
-        (
-            "a pair without a domain, a group in no pair",
-            "[[pair]]\nname = \"kelp\"\non = \"kelp-*\"\n[[switch]]\nname = \"dune-a\"\nports = \"et1 1G\"\n[[lag]]\non = \"dune-a\"\nname = \"x\"\nports = \"et1\"\ngroup = 5\n",
-        ),
-        (
-            "a group in no pair",
-            "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\ngroup = 5\n",
-        ),
-        (
-            "deviations that clash or match nothing",
-            "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\ndiffers = [{ on = \"kelp-a\", mtu = 1500 }, { on = \"*-a\", mtu = 9000 }, { on = \"reed-a\", mtu = 1500 }]\n",
-        ),
-        (
-            "an identity that differs, an unknown key taken out",
-            "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\nwithout = \"taged\"\ndiffers = [{ on = \"kelp-a\", name = \"y\" }]\n",
-        ),
-        (
-            "an uplink that nobody named",
-            "[[host]]\nname = \"hull-01\"\nnics = \"nic[1-2] 25G\"\nnetworks = [{ name = \"web\", tag = 310 }, { name = \"db\", tag = 311, tags = \"312\", uplink = \"nic3\" }]\n",
-        ),
-        (
-            "a stack: a member that does not exist, no members, no switch, an id of zero",
-            "[[switch]]\nname = \"jetty\"\nports = \"ge[1-4] 1G\"\n[[stack]]\nswitch = \"jetty\"\nmembers = [{ id = 1 }, { id = 2 }]\n[[lag]]\non = \"jetty\"\nname = \"x\"\nports = [\"1/ge1\", \"7/ge1\"]\n[[stack]]\nswitch = \"kelp-a\"\nmembers = []\n[[stack]]\nswitch = \"jety\"\nmembers = { id = 1 }\n[[stack]]\nswitch = \"kelp-b\"\nmembers = { id = 0 }\n",
-        ),
-        (
-            "an ESI of nine bytes, and one with a discriminator too large",
-            "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\nsegment_id = \"00:11:22:33:44:55:66:77:88\"\n[[lag]]\non = \"kelp-a\"\nname = \"y\"\nports = \"et2\"\nsegment_id = \"02:46:00:00:00:0f/16777216\"\n",
-        ),
-        (
-            "priorities between the steps, a tree twice, an instance twice",
-            "[[tree]]\non = \"kelp-*\"\npriority = 4097\ninstances = [{ id = 1, vlans = 10 }, { id = 2, vlans = \"10-11\" }]\n[[tree]]\non = \"kelp-b\"\n[[port]]\non = \"kelp-a\"\nports = \"et1\"\ntree_priority = 100\ntree_cost = 0\n",
-        ),
-        (
-            "a shared medium of nothing, of a port that has a cable, of a port twice",
-            "[cabling]\nruns = \"kelp-a et1 -- kelp-b et1\"\n[[repeater]]\nname = \"hub\"\nports = [\"kelp-a\", \"kelp-a et1\", \"kelp-[a-b] et2\", \"kelp-b et2\"]\n",
-        ),
-        (
-            "a keepalive of one address, a data link that is not there",
-            "[[pair]]\nname = \"kelp\"\ndomain = 1\non = \"kelp-*\"\nkeepalive = { from = \"192.0.2.11\" }\ndata_link = \"dta\"\n",
-        ),
-        (
-            "unknown rules",
-            "[severities]\nlag-vlan-clsh = \"off\"\nlag-vlan-clash = \"loud\"\n[[accept]]\nrule = \"lag-one-side\"\nreason = \"x\"\nuntil = \"tomorrow\"\n",
-        ),
-        (
-            "ports that cannot be",
-            "[[switch]]\nname = \"dune-a\"\nports = [\"et[1-4]\", \"et5 25X\", \"et6 9x25G\", \"et7 1G\", \"et7 1G\"]\n",
-        ),
-    ];
     let mut page = String::new();
-    for (name, text) in cases {
+    for (name, text) in CASES {
         let fabric = Fabric::from_text("f.toml", &format!("{LEAVES}{text}"));
         let _ = writeln!(page, "-- {name}\n{}", faults(&fabric));
     }

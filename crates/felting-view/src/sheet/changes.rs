@@ -44,7 +44,7 @@ impl Sheet {
         ]);
         let title = match rows.is_empty() {
             true => format!("{}: nothing changes", self.topic),
-            false if self.title == after.title => format!("What changes in {}", self.title),
+            false if self.title == after.title => format!("{}\nWhat changes:", self.title),
             false => format!("Before: {}\nAfter:  {}", self.title, after.title),
         };
         Self { topic: self.topic, title, keys: self.keys, columns, rows }

@@ -67,7 +67,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             column("speed", "speed", Room::Spare),
             column("far_port", "leads to", Room::Whole),
             column("why", "because", Room::Lines(44)),
-            column("says", "its LACPDUs say", Room::Lines(30)),
+            column("says", "its LACPDUs say", Room::Lines(54)),
             column("hears", "it hears", Room::Spare),
             column("priority", "port priority", Room::Spare),
             column("finding", "finding", Room::Whole),

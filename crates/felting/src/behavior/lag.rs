@@ -179,7 +179,7 @@ impl std::fmt::Display for LacpState {
         let words = [
             (true, if self.activity { "active" } else { "passive" }),
             (true, if self.short_timeout { "short timeout" } else { "long timeout" }),
-            (true, if self.aggregation { "aggregatable" } else { "individual" }),
+            (!self.aggregation, "individual"),
             (self.synchronization, "in sync"),
             (self.collecting, "collecting"),
             (self.distributing, "distributing"),

@@ -171,8 +171,11 @@ fn outcome(stack: &Stack, up: &[usize], links: &[(usize, usize)]) -> StackOutcom
         .filter_map(|members| {
             let master = members.iter().copied().min_by_key(|&place| rank(place))?;
             let best = stack.members[master].priority.value;
-            let tied =
-                members.iter().filter(|&&m| stack.members[m].priority.value == best).count() > 1;
+            let tied = members
+                .iter()
+                .filter(|&&place| stack.members[place].priority.value == best)
+                .count()
+                > 1;
             let why = match (members.len(), tied) {
                 (1, _) => MasterReason::Alone,
                 (_, true) => MasterReason::Address,

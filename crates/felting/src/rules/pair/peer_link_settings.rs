@@ -54,7 +54,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
 /// A setting in words and its place.
 fn setting(lag: &Lag, aspect: Aspect) -> (String, Span) {
     match aspect {
-        Aspect::Protocol => (lag.protocol.value.to_string(), lag.protocol.span),
+        Aspect::Protocol => (format!("the protocol {}", lag.protocol.value), lag.protocol.span),
         Aspect::Untagged => match lag.untagged {
             Some(vlan) => (format!("VLAN {} untagged", vlan.value), vlan.span),
             None => ("no untagged VLAN".to_owned(), lag.name.span),

@@ -39,24 +39,24 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Some(first) = linked.next() else { continue };
         let speed = |port| fabric.port(port).speed;
         let Some(other) = linked.find(|&port| speed(port) != speed(first)) else { continue };
-        let (fast, slow) =
+        let (quicker, slower) =
             if speed(first) > speed(other) { (first, other) } else { (other, first) };
         let text = |port| format!("{} is {}", fabric.port_name(port), speed(port));
         out.report(
-            fabric.port(slow).span,
-            text(slow),
+            fabric.port(slower).span,
+            text(slower),
             format!(
                 "the links of the stack {name} differ in speed: {}, {}",
-                text(fast),
-                text(slow)
+                text(quicker),
+                text(slower)
             ),
         )
-        .related(fabric.port(fast).span, text(fast))
+        .related(fabric.port(quicker).span, text(quicker))
         .wire(format!(
             "what crosses {} gets {} and not {}",
-            fabric.port_name(slow),
-            speed(slow),
-            speed(fast)
+            fabric.port_name(slower),
+            speed(slower),
+            speed(quicker)
         ))
         .remedy("use stack ports of one speed all round the ring")
         .about(stack.switch.value);

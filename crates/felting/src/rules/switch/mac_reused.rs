@@ -42,7 +42,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         )
         .related(a.mac.span, says(a))
         .wire("LACP takes the two for one system: a LAG between them does not form, and one towards both looks whole where it is not")
-        .remedy("give each switch its own number; a range of names counts on from the number written")
+        .remedy(match [a, b].iter().all(|d| d.number.is_some_and(|n| n.span == d.mac.span)) {
+            true => "give each switch its own number; a range of names counts on from the number written",
+            false => "take the written `mac` out, or write the address that the device really has",
+        })
         .about(first)
         .about(id);
     }
