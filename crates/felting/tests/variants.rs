@@ -242,6 +242,15 @@ fn protocols_and_vlans() {
             &["lag-protocol-clash at proprietary"],
         ),
         (
+            "a key of its own on one half of a group",
+            "pair-system-clash",
+            &[
+                ("system_priority = 200", "system_priority = 100"),
+                ("ports = \"et1\"\n", "ports = \"et1\"\ndiffers = { on = \"kelp-b\", key = 9 }\n"),
+            ],
+            &["pair-system-clash at 9"],
+        ),
+        (
             "a key that another LAG would have of itself is no key reused",
             "lag-key-reused",
             &[

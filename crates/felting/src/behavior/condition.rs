@@ -153,9 +153,19 @@ impl Condition {
     }
 
     pub(super) fn holds_down(&self, fabric: &Fabric, port: PortId, cable: CableId) -> bool {
+        self.cables.contains(&cable) || self.holds_port_down(fabric, port)
+    }
+
+    pub(super) fn holds_port_down(&self, fabric: &Fabric, port: PortId) -> bool {
+        let of_member = || {
+            let stack = fabric.device(fabric.port(port).device).stack?;
+            let members = &fabric.stack(stack).members;
+            let place = members.iter().position(|member| member.ports.contains(port))?;
+            Some(self.stack_members.contains(&(stack, place)))
+        };
         self.ports.contains(&port)
-            || self.cables.contains(&cable)
             || self.devices.contains(&fabric.port(port).device)
+            || (!self.stack_members.is_empty() && of_member() == Some(true))
             || (!self.lags.is_empty()
                 && fabric.lag_of(port).is_some_and(|lag| self.lags.contains(&lag)))
     }

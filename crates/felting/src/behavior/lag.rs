@@ -542,9 +542,12 @@ impl Selection<'_> {
         if let Some(segment) = lag.segment.filter(|_| lag.group.is_none()) {
             return self.causes.claimed(Entity::EthernetSegment(segment), Aspect::System);
         }
-        let pair = Entity::Pair(self.fabric.group(lag.group?).pair);
+        let group = lag.group?;
+        let pair = Entity::Pair(self.fabric.group(group).pair);
         let domain = self.causes.claimed(pair, Aspect::Domain);
-        domain.or_else(|| self.causes.claimed(pair, Aspect::System))
+        let system = || self.causes.claimed(pair, Aspect::System);
+        let own = || self.causes.claimed(Entity::Group(group), Aspect::System);
+        domain.or_else(system).or_else(own)
     }
 
     fn far_lag(&self, member: MemberId) -> Option<LagId> {

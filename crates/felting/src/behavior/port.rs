@@ -47,18 +47,14 @@ pub(super) fn links(
 
 /// Finds ports that are switched off though something hangs on them.
 fn switched_off(fabric: &Fabric, causes: &mut Causes) {
-    let off = |port: PortId| {
-        let enabled = fabric.settings_of(port).and_then(|settings| settings.enabled);
-        enabled.is_some_and(|enabled| !enabled.value)
-    };
     let mut ports: Vec<PortId> =
-        fabric.port_settings.keys().copied().filter(|&port| off(port)).collect();
+        fabric.port_settings.keys().copied().filter(|&port| is_off(fabric, port)).collect();
     ports.sort_unstable();
     for port in ports {
         let far = fabric.link(port).map(|(_, far)| far);
         // Both ends off is no contradiction: the link is out of use.
         let in_use = match far {
-            Some(far) => !off(far),
+            Some(far) => !is_off(fabric, far),
             None => fabric.port_member[port].is_some(),
         };
         if in_use {
@@ -69,6 +65,22 @@ fn switched_off(fabric: &Fabric, causes: &mut Causes) {
             }
         }
     }
+}
+
+/// Whether a port is switched off.
+fn is_off(fabric: &Fabric, port: PortId) -> bool {
+    let enabled = fabric.settings_of(port).and_then(|settings| settings.enabled);
+    enabled.is_some_and(|enabled| !enabled.value)
+}
+
+/// Whether nothing stands in the place of the stack member that a port is on.
+fn is_missing(fabric: &Fabric, port: PortId) -> bool {
+    fabric.stack_member(port).is_some_and(|member| member.absent.is_some())
+}
+
+/// Whether a port takes part in what it is plugged into: on, there, and not cut off.
+pub(super) fn is_up(fabric: &Fabric, condition: &Condition, port: PortId) -> bool {
+    !is_off(fabric, port) && !is_missing(fabric, port) && !condition.holds_port_down(fabric, port)
 }
 
 fn link(
@@ -85,11 +97,7 @@ fn link(
     if condition.holds_down(fabric, port, cable) || condition.holds_down(fabric, far, cable) {
         return None;
     }
-    let off = |port: PortId| {
-        let enabled = fabric.settings_of(port).and_then(|settings| settings.enabled);
-        enabled.is_some_and(|enabled| !enabled.value)
-            || fabric.stack_member(port).is_some_and(|member| member.absent.is_some())
-    };
+    let off = |port| is_off(fabric, port) || is_missing(fabric, port);
     if off(port) || off(far) {
         return None;
     }

@@ -24,6 +24,14 @@ pub(super) fn groups(fabric: &Fabric, causes: &mut Causes) {
     }
     for (id, group) in fabric.groups() {
         let [Some(a), Some(b)] = group.halves else { continue };
+        let pair = Entity::Pair(group.pair);
+        let known = [Aspect::Domain, Aspect::System]
+            .into_iter()
+            .any(|aspect| causes.claimed(pair, aspect).is_some());
+        // What is set on the LAGs themselves may part what the pair holds together.
+        if !known && differs_in_system(fabric, a, b) {
+            causes.add("pair-system-clash", Entity::Group(id), Aspect::System, None);
+        }
         for aspect in differences(fabric, a, b) {
             let cause = causes.add("pair-group-settings", Entity::Group(id), aspect, None);
             for half in [a, b] {

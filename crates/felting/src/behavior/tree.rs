@@ -531,6 +531,8 @@ impl Builder<'_> {
                 continue;
             }
             let outcome = &self.lags[id];
+            // RFC 7432 section 8.5 keeps loops out of an Ethernet segment, not the tree.
+            let by_tree = lag.segment.is_none() || lag.group.is_some();
             let known = lag.group.and_then(|group| of_group[group]);
             let together = match known {
                 Some(port) => port,
@@ -539,8 +541,7 @@ impl Builder<'_> {
                     let first = lag.members.get(0).map(|m| self.fabric.member(m).port.value);
                     let Some(first) = first else { continue };
                     let port = self.add(bridge, carrier, first, lag.tree, &vlans);
-                    // RFC 7432 section 8.5 keeps loops out of an Ethernet segment, not the tree.
-                    self.ports[port].runs &= lag.segment.is_none() || lag.group.is_some();
+                    self.ports[port].runs &= by_tree;
                     if let Some(group) = lag.group {
                         of_group[group] = Some(port);
                     }
@@ -562,6 +563,7 @@ impl Builder<'_> {
                     let alone =
                         self.add(bridge, Carrier::Port(physical), physical, lag.tree, &vlans);
                     self.ports[alone].linked = true;
+                    self.ports[alone].runs &= by_tree;
                     self.ports[alone].bandwidth = Some(self.fabric.port(physical).speed);
                     self.at[physical] = Some(alone);
                 }
@@ -620,12 +622,8 @@ impl Builder<'_> {
         for (_, repeater) in self.fabric.repeaters() {
             let mut on = SmallVec::new();
             for port in &repeater.ports {
-                if let Some(port) = self.at[port.value].filter(|_| {
-                    let device = self.fabric.port(port.value).device;
-                    !self.condition.devices.contains(&device)
-                        && !self.condition.ports.contains(&port.value)
-                }) {
-                    on.push(port);
+                if super::port::is_up(self.fabric, self.condition, port.value) {
+                    on.extend(self.at[port.value]);
                 }
             }
             let lan = lans.push(on);

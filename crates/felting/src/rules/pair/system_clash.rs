@@ -1,4 +1,5 @@
 use crate::behavior::Entity;
+use crate::fabric::{Group, LagId, Pair, Side};
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -50,27 +51,68 @@ runs = ["hull-01 nic[1-2] -- kelp-[a-b] et1", "kelp-a et[2-3] -- kelp-b et[2-3]"
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
-    let fabric = cx.fabric;
     for cause in cx.state.causes().of(RULE.id) {
-        let Entity::Pair(id) = cause.entity else { continue };
-        let pair = fabric.pair(id);
-        let [a, b] = &pair.sides;
-        let name = |side: &crate::fabric::Side| fabric.device_name(side.switch.value);
-        let place = |side: &crate::fabric::Side| {
-            side.system_priority_at.map_or(side.switch.span, |priority| priority.span)
-        };
-        out.report(
-            place(b),
-            format!("{} presents {}", name(b), b.system_priority),
-            format!(
-                "the sides of the pair {} present different LACP system priorities: {} {}, {} {}",
-                pair.name.value, name(a), a.system_priority, name(b), b.system_priority
-            ),
-        )
-        .related(place(a), format!("{} presents {}", name(a), a.system_priority))
-        .wire("each of their groups is two partners to its far end, and only one of the halves is used")
-        .remedy("write the same system priority on both sides")
-        .about(a.switch.value)
-        .about(b.switch.value);
+        match cause.entity {
+            Entity::Pair(id) => pair(cx, cx.fabric.pair(id), out),
+            Entity::Group(id) => group(cx, cx.fabric.group(id), out),
+            _ => {}
+        }
     }
+}
+
+fn pair(cx: &Context<'_>, pair: &Pair, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let [a, b] = &pair.sides;
+    let name = |side: &Side| fabric.device_name(side.switch.value);
+    let place =
+        |side: &Side| side.system_priority_at.map_or(side.switch.span, |priority| priority.span);
+    out.report(
+        place(b),
+        format!("{} presents {}", name(b), b.system_priority),
+        format!(
+            "the sides of the pair {} present different LACP system priorities: {} {}, {} {}",
+            pair.name.value,
+            name(a),
+            a.system_priority,
+            name(b),
+            b.system_priority
+        ),
+    )
+    .related(place(a), format!("{} presents {}", name(a), a.system_priority))
+    .wire("each of their groups is two partners to its far end, and only one of the halves is used")
+    .remedy("write the same system priority on both sides")
+    .about(a.switch.value)
+    .about(b.switch.value);
+}
+
+/// The pair agrees, but the two halves of a group are set otherwise.
+fn group(cx: &Context<'_>, group: &Group, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let [Some(a), Some(b)] = group.halves else { return };
+    let says = |half: LagId| {
+        let system = cx.state.lag(half).system.map_or_else(String::new, |id| id.to_string());
+        let device = fabric.device_name(fabric.lag(half).device);
+        format!("{device} presents {system}, key {}", fabric.lacp_key(half))
+    };
+    let place = |half: LagId| {
+        let lag = fabric.lag(half);
+        let system = lag.system.map(|system| system.span);
+        let system = system.or(lag.system_priority.map(|priority| priority.span));
+        system.or(lag.key.map(|key| key.span)).unwrap_or(lag.name.span)
+    };
+    out.report(
+        place(b),
+        says(b),
+        format!(
+            "the two halves of LAG group {} are two partners to LACP: {}, {}",
+            group.number,
+            says(a),
+            says(b)
+        ),
+    )
+    .related(place(a), says(a))
+    .wire("the far end uses the links to one of the halves; the others are left out of its LAG")
+    .remedy("set one `system`, `system_priority` and `key` on both halves, or none")
+    .about(fabric.lag(a).device)
+    .about(fabric.lag(b).device);
 }
