@@ -242,6 +242,15 @@ fn protocols_and_vlans() {
             &["lag-protocol-clash at proprietary"],
         ),
         (
+            "a statement that is wrong for two links is wrong once",
+            "port-vlan-clash",
+            &[
+                ("ports = \"p1\"", "ports = \"p[1-2]\""),
+                ("mud-1 p1 -- mud-2 p1", "mud-1 p[1-2] -- mud-2 p[1-2]"),
+            ],
+            &["tree-root-by-accident at mud-[1-2]", "port-vlan-clash at 420"],
+        ),
+        (
             "a key of its own on one half of a group",
             "pair-system-clash",
             &[

@@ -3,7 +3,77 @@
 mod down_in_use;
 mod mtu_clash;
 mod partition_clash;
+mod untagged_clash;
+mod vlan_clash;
 
-use super::Rule;
+use std::collections::hash_map::Entry;
 
-pub(super) static RULES: &[&Rule] = &[&down_in_use::RULE, &partition_clash::RULE, &mtu_clash::RULE];
+use rustc_hash::FxHashMap;
+
+use super::{Context, Rule};
+use crate::fabric::{DeviceId, DeviceKind, PortId, PortSettings};
+use crate::source::Span;
+
+pub(super) static RULES: &[&Rule] = &[
+    &down_in_use::RULE,
+    &partition_clash::RULE,
+    &vlan_clash::RULE,
+    &untagged_clash::RULE,
+    &mtu_clash::RULE,
+];
+
+/// Links that clash, one for each place at which the clash is written: a statement for many ports that
+/// is wrong once is one fault. With each, how many more links it is wrong for.
+pub(super) fn once_a_place<'a>(
+    links: impl Iterator<Item = [End<'a>; 2]>,
+    place: impl Fn(&[End<'a>; 2]) -> Span,
+) -> Vec<([End<'a>; 2], String)> {
+    let mut known: FxHashMap<Span, usize> = FxHashMap::default();
+    let mut found: Vec<([End<'a>; 2], usize)> = Vec::new();
+    for link in links {
+        match known.entry(place(&link)) {
+            Entry::Occupied(first) => found[*first.get()].1 += 1,
+            Entry::Vacant(new) => {
+                new.insert(found.len());
+                found.push((link, 0));
+            }
+        }
+    }
+    let more = |count: usize| match count {
+        0 => String::new(),
+        1 => " (and at 1 more link)".to_owned(),
+        count => format!(" (and at {count} more links)"),
+    };
+    found.into_iter().map(|(link, count)| (link, more(count))).collect()
+}
+
+/// One end of a link between two switches that is in no LAG.
+pub(super) struct End<'a> {
+    pub(super) label: String,
+    pub(super) device: DeviceId,
+    pub(super) own: &'a PortSettings,
+}
+
+/// The links between single ports of two switches of which both are bridged. Of a port that no
+/// statement sets nothing is known that could clash.
+pub(super) fn bridged_links<'a>(
+    cx: &'a Context<'_>,
+) -> impl Iterator<Item = [End<'a>; 2]> + use<'a> {
+    let fabric = cx.fabric;
+    let end = move |port: PortId| {
+        let device = fabric.port(port).device;
+        let own = fabric.settings_of(port).filter(|own| own.addresses.is_empty())?;
+        let carries = !own.tagged.is_empty() || own.untagged.is_some();
+        let switch = fabric.device(device).kind == DeviceKind::Switch;
+        (carries && switch && fabric.lag_of(port).is_none()).then(|| End {
+            label: fabric.port_label(port),
+            device,
+            own,
+        })
+    };
+    fabric.cables().filter_map(move |(_, cable)| {
+        let [a, b] = cable.ends.map(|end| end.value);
+        let linked = cx.state.far(a) == Some(b) && fabric.port(a).device != fabric.port(b).device;
+        Some([end(a).filter(|_| linked)?, end(b)?])
+    })
+}

@@ -30,6 +30,7 @@ priority = 4096
 on = ["jetty", "mud-*"]
 ports = "p1"
 tagged = "420-421"
+differs = [{ on = "mud-2", tagged = 420 }]
 
 [[port]]
 on = ["jetty", "mud-*"]
@@ -43,7 +44,10 @@ runs = [
   "mud-1 p2 -- mud-2 p2",
 ]
 "#,
-    mend: &[("tagged = 420 }", "tagged = \"420-421\" }")],
+    mend: &[
+        ("mud-2\", tagged = 420 }", "mud-2\", tagged = \"420-421\" }"),
+        ("jetty\", tagged = 420 }", "jetty\", tagged = \"420-421\" }"),
+    ],
     check,
 };
 
@@ -51,6 +55,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let trees = cx.state.trees();
     for cut in trees.cuts() {
         let (closed, open) = (cut.discarding, cut.lacking);
+        // Where the ends of the open link disagree, that is the fault, and it is told of the link.
+        let disagree = trees
+            .neighbours(open)
+            .any(|other| cut.vlans.iter().any(|vlan| trees.port(other).vlans.contains(vlan)));
+        if disagree {
+            continue;
+        }
         let (closed_name, open_name) = (port_name(cx, closed), port_name(cx, open));
         let vlans = &cut.vlans;
         let bridge = bridge_name(cx, trees.port(closed).bridge);

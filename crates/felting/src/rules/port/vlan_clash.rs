@@ -1,0 +1,66 @@
+use crate::rules::port::{End, bridged_links, once_a_place};
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::value::VlanSet;
+
+pub(super) static RULE: Rule = Rule {
+    id: "port-vlan-clash",
+    severity: Severity::Error,
+    summary: "the two ends of a bridged link carry different tagged VLANs",
+    explain: "A bridge drops tagged frames of a VLAN that the port they arrive at is no member of. \
+              What one end sends in such a VLAN is lost on the link, and whoever is behind it is cut \
+              off, though every port is up. (Of LAGs `lag-vlan-clash` says the same.)",
+    sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)"],
+    broken: r#"
+[[switch]]
+name = "mud-[1-2]"
+ports = "p[1-2] 1G"
+
+[[port]]
+on = "mud-*"
+ports = "p1"
+tagged = "420-421"
+differs = [{ on = "mud-2", tagged = 420 }]
+
+[cabling]
+runs = "mud-1 p1 -- mud-2 p1"
+"#,
+    mend: &[("tagged = 420 }", "tagged = \"420-421\" }")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let shown = |vlans: &VlanSet| match vlans.is_empty() {
+        true => "no tagged VLAN".to_owned(),
+        false => vlans.to_string(),
+    };
+    let missing = |[a, b]: &[End<'_>; 2]| {
+        (b.own.tagged.without(&a.own.tagged), a.own.tagged.without(&b.own.tagged))
+    };
+    let differ = bridged_links(cx).filter(|[a, b]| a.own.tagged.value != b.own.tagged.value);
+    // The end that lacks something is the one to look at first.
+    let at = |link: &[End<'_>; 2]| usize::from(!missing(link).1.is_empty());
+    for (link, more) in once_a_place(differ, |link| link[at(link)].own.tagged.span) {
+        let (missing_a, missing_b) = missing(&link);
+        let (at, other) = (&link[at(&link)], &link[1 - at(&link)]);
+        let [a, b] = &link;
+        let lacks = |end: &End<'_>, missing: &VlanSet| {
+            (!missing.is_empty()).then(|| format!("{} lacks VLAN {missing}", end.label))
+        };
+        let all = missing_a.union(&missing_b);
+        let sides: Vec<_> =
+            [lacks(a, &missing_a), lacks(b, &missing_b)].into_iter().flatten().collect();
+        out.report(
+            at.own.tagged.span,
+            format!("{} carries {}", at.label, shown(&at.own.tagged)),
+            format!("the ends of a link carry different VLANs: {}{more}", sides.join(", ")),
+        )
+        .related(
+            other.own.tagged.span,
+            format!("{} carries {}", other.label, shown(&other.own.tagged)),
+        )
+        .wire(format!("tagged frames of VLAN {all} that one end sends are dropped by the other"))
+        .remedy(format!("carry VLAN {all} at both ends, or at neither"))
+        .about(a.device)
+        .about(b.device);
+    }
+}
