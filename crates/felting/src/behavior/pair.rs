@@ -19,8 +19,7 @@ use crate::id::IdVec;
 pub enum KeepalivePath {
     /// There is none.
     Unwritten,
-    /// Nothing is written of a management network or of routed ports, so it cannot be judged; it
-    /// is taken to arrive.
+    /// No management network is written, so it cannot be judged; it is taken to arrive.
     Unjudged,
     /// Over a management network.
     Management(ManagementId),
@@ -232,7 +231,8 @@ struct Owners {
     management: FxHashMap<(DeviceId, IpAddr), ManagementId>,
     ports: FxHashMap<(DeviceId, IpAddr), PortId>,
     lags: FxHashMap<(DeviceId, IpAddr), LagId>,
-    /// Whether anything is written by which a keepalive could be judged.
+    /// Whether management networks are written. Without them an address that is nobody's may well be
+    /// that of a management port.
     any: bool,
 }
 
@@ -267,7 +267,6 @@ impl Owners {
                 owners.lags.insert((lag.device, address.address()), id);
             }
         }
-        owners.any |= !owners.ports.is_empty() || !owners.lags.is_empty();
         owners
     }
 

@@ -37,12 +37,28 @@ pub(super) fn links(
             causes.claim(cause, Entity::Port(b), Aspect::Link);
         }
     }
+    stack_ports(fabric, causes);
     switched_off(fabric, causes);
     let mut far = IdVec::filled(&fabric.ports, None);
     for port in fabric.ports.ids() {
         far[port] = link(fabric, condition, port, causes);
     }
     far
+}
+
+/// Finds stack ports that are set up as if they carried data. What a LAG makes of one is the same
+/// fault.
+fn stack_ports(fabric: &Fabric, causes: &mut Causes) {
+    for (_, stack) in fabric.stacks() {
+        for &port in stack.members.iter().flat_map(|member| &member.stack_ports) {
+            let carries = fabric
+                .settings_of(port)
+                .is_some_and(|settings| !settings.tagged.is_empty() || settings.untagged.is_some());
+            if carries || fabric.port_member[port].is_some() {
+                causes.add("stack-port-carries-data", Entity::Port(port), Aspect::Link, None);
+            }
+        }
+    }
 }
 
 /// Finds ports that are switched off though something hangs on them.

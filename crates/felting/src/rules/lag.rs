@@ -102,6 +102,18 @@ pub(super) fn plug(fabric: &Fabric, port: PortId) -> Option<Span> {
     Some(near.span)
 }
 
+/// Where the part of a LAG's LACP identity is written that is not the same as another's: system address,
+/// system priority, or key.
+pub(super) fn identity_place(cx: &Context<'_>, lag: LagId, other: LagId) -> Option<Span> {
+    let (one, two) = (cx.state.lag(lag).system?, cx.state.lag(other).system?);
+    let lag = cx.fabric.lag(lag);
+    match (one.mac == two.mac, one.priority == two.priority) {
+        (false, _) => lag.system.map(|system| system.span),
+        (true, false) => lag.system_priority.map(|priority| priority.span),
+        (true, true) => lag.key.map(|key| key.span),
+    }
+}
+
 /// What the members of an end do that nobody answers.
 pub(super) fn left_alone(cx: &Context<'_>, lag: LagId) -> String {
     let settings = cx.fabric.lag(lag);

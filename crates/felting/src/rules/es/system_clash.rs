@@ -1,6 +1,7 @@
 use super::place;
 use crate::behavior::Entity;
 use crate::fabric::LagId;
+use crate::rules::lag::identity_place;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::Span;
 
@@ -55,13 +56,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 fabric.lacp_key(leg)
             )
         };
-        let written = |leg: LagId| -> Span {
-            let lag = fabric.lag(leg);
-            let system = lag.system.map(|system| system.span);
-            let system = system.or(lag.system_priority.map(|priority| priority.span));
-            system.or(lag.key.map(|key| key.span)).unwrap_or(place(fabric, leg))
+        let written = |leg: LagId, than: LagId| -> Span {
+            identity_place(cx, leg, than).unwrap_or(place(fabric, leg))
         };
-        let (at, from) = (written(other), written(one));
+        let (at, from) = (written(other, one), written(one, other));
         let from = if at == from { fabric.lag(one).name.span } else { from };
         out.report(
             at,

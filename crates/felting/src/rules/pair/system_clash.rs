@@ -1,5 +1,6 @@
 use crate::behavior::Entity;
 use crate::fabric::{Group, LagId, Pair, Side};
+use crate::rules::lag::identity_place;
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -94,14 +95,11 @@ fn group(cx: &Context<'_>, group: &Group, out: &mut Findings<'_>) {
         let device = fabric.device_name(fabric.lag(half).device);
         format!("{device} presents {system}, key {}", fabric.lacp_key(half))
     };
-    let place = |half: LagId| {
-        let lag = fabric.lag(half);
-        let system = lag.system.map(|system| system.span);
-        let system = system.or(lag.system_priority.map(|priority| priority.span));
-        system.or(lag.key.map(|key| key.span)).unwrap_or(lag.name.span)
+    let place = |half: LagId, other: LagId| {
+        identity_place(cx, half, other).unwrap_or(fabric.lag(half).name.span)
     };
     out.report(
-        place(b),
+        place(b, a),
         says(b),
         format!(
             "the two halves of LAG group {} are two partners to LACP: {}, {}",
@@ -110,7 +108,7 @@ fn group(cx: &Context<'_>, group: &Group, out: &mut Findings<'_>) {
             says(b)
         ),
     )
-    .related(place(a), says(a))
+    .related(place(a, b), says(a))
     .wire("the far end uses the links to one of the halves; the others are left out of its LAG")
     .remedy("set one `system`, `system_priority` and `key` on both halves, or none")
     .about(fabric.lag(a).device)

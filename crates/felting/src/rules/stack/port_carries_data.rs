@@ -1,3 +1,4 @@
+use crate::behavior::Entity;
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -37,34 +38,27 @@ runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (_, stack) in fabric.stacks() {
-        for &port in stack.members.iter().flat_map(|member| &member.stack_ports) {
-            let in_lag = fabric.port_member[port].map(|member| fabric.member(member));
-            let carried = fabric.settings_of(port).and_then(|own| {
-                match (own.tagged.is_empty(), own.untagged) {
-                    (false, _) => {
-                        Some((own.tagged.span, format!("carries VLAN {}", own.tagged.value)))
-                    }
-                    (true, Some(vlan)) => {
-                        Some((vlan.span, format!("carries VLAN {} untagged", vlan.value)))
-                    }
-                    (true, None) => None,
+    for cause in cx.state.causes().of(RULE.id) {
+        let Entity::Port(port) = cause.entity else { continue };
+        let in_lag = fabric.port_member[port].map(|member| fabric.member(member));
+        let carried =
+            fabric.settings_of(port).and_then(|own| match (own.tagged.is_empty(), own.untagged) {
+                (false, _) => Some((own.tagged.span, format!("carries VLAN {}", own.tagged.value))),
+                (true, Some(vlan)) => {
+                    Some((vlan.span, format!("carries VLAN {} untagged", vlan.value)))
                 }
+                (true, None) => None,
             });
-            let in_lag = in_lag.map(|member| {
-                let lag = &fabric.lag(member.lag).name.value;
-                (member.port.span, format!("is a member of {lag}"))
-            });
-            let Some((place, what)) = in_lag.or(carried) else { continue };
-            let label = fabric.port_label(port);
-            out.report(place, what.clone(), format!("the stack port {label} {what}"))
-                .related(
-                    fabric.port(port).span,
-                    format!("{} is a stack port", fabric.port_name(port)),
-                )
-                .wire("the settings do nothing, or the stack loses the link")
-                .remedy("use another port for data, or take the port out of `stack_ports`")
-                .about(stack.switch.value);
-        }
+        let in_lag = in_lag.map(|member| {
+            let lag = &fabric.lag(member.lag).name.value;
+            (member.port.span, format!("is a member of {lag}"))
+        });
+        let Some((place, what)) = in_lag.or(carried) else { continue };
+        let label = fabric.port_label(port);
+        out.report(place, what.clone(), format!("the stack port {label} {what}"))
+            .related(fabric.port(port).span, format!("{} is a stack port", fabric.port_name(port)))
+            .wire("the settings do nothing, or the stack loses the link")
+            .remedy("use another port for data, or take the port out of `stack_ports`")
+            .about(fabric.port(port).device);
     }
 }

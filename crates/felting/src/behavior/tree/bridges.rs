@@ -1,0 +1,234 @@
+//! Which bridges a fabric has, which ports they have, and what joins these.
+
+use smallvec::SmallVec;
+
+use super::{Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, LanId};
+use crate::behavior::Condition;
+use crate::behavior::lag::{LagOutcome, MemberOutcome, MemberState};
+use crate::behavior::partner::port_number;
+use crate::fabric::{DeviceId, DeviceKind, Fabric, GroupId, LagId, MemberId, PortId, TreePort};
+use crate::id::IdVec;
+use crate::value::{
+    BridgePriority, PathCosts, Role, Speed, TreeMode, TreePortPriority, VlanId, VlanSet,
+};
+
+pub(super) struct Builder<'a> {
+    pub(super) fabric: &'a Fabric,
+    pub(super) condition: &'a Condition,
+    pub(super) far: &'a IdVec<PortId, Option<PortId>>,
+    pub(super) members: &'a IdVec<MemberId, MemberOutcome>,
+    pub(super) lags: &'a IdVec<LagId, LagOutcome>,
+    pub(super) bridges: IdVec<BridgeId, Bridge>,
+    pub(super) ports: IdVec<BridgePortId, BridgePort>,
+    pub(super) of_device: IdVec<DeviceId, Option<BridgeId>>,
+    /// The bridge port that each port is, or is part of.
+    pub(super) at: IdVec<PortId, Option<BridgePortId>>,
+}
+
+impl Builder<'_> {
+    pub(super) fn bridges(&mut self) {
+        for (id, device) in self.fabric.devices() {
+            let routes = device.role.is_some_and(|role| role.value == Role::Router);
+            let bridges = device.kind == DeviceKind::Switch && (!routes || device.tree.is_some());
+            if !bridges || self.condition.devices.contains(&id) {
+                continue;
+            }
+            let first = device.pair.map(|(pair, _)| self.fabric.pair(pair).sides[0].switch.value);
+            if let Some(bridge) = first.and_then(|first| self.of_device[first]) {
+                self.bridges[bridge].devices.push(id);
+                self.of_device[id] = Some(bridge);
+                continue;
+            }
+            let settings = device.tree.map(|tree| self.fabric.tree(tree));
+            let priority = settings.and_then(|settings| settings.priority);
+            let mac = match device.pair {
+                Some((pair, side)) => self.fabric.pair(pair).sides[side].system_mac,
+                None => device.mac.value,
+            };
+            self.of_device[id] = Some(self.bridges.push(Bridge {
+                devices: SmallVec::from_slice(&[id]),
+                identifier: BridgeIdentifier {
+                    priority: priority.map_or(BridgePriority::DEFAULT, |p| p.value).get(),
+                    mac,
+                },
+                mode: settings.map_or(TreeMode::Rstp, |settings| settings.mode.value),
+                settings: device.tree,
+                chosen: priority.is_some(),
+            }));
+        }
+    }
+
+    /// Whether a LAG is between the two sides of a pair: inside the bridge.
+    fn is_inside(&self, lag: LagId) -> bool {
+        let Some((pair, side)) = self.fabric.device(self.fabric.lag(lag).device).pair else {
+            return false;
+        };
+        let side = &self.fabric.pair(pair).sides[side];
+        [side.peer_link, side.data_link].into_iter().flatten().any(|link| link.value == lag)
+    }
+
+    pub(super) fn lag_ports(&mut self) {
+        let mut of_group: IdVec<GroupId, Option<BridgePortId>> =
+            IdVec::filled(&self.fabric.groups, None);
+        for (id, lag) in self.fabric.lags() {
+            let Some(bridge) = self.of_device[lag.device] else { continue };
+            let vlans = vlans(&lag.tagged.value, lag.untagged.map(|vlan| vlan.value));
+            if vlans.is_empty() || !lag.addresses.is_empty() || self.is_inside(id) {
+                continue;
+            }
+            let outcome = &self.lags[id];
+            // RFC 7432 section 8.5 keeps loops out of an Ethernet segment, not the tree.
+            let by_tree = lag.segment.is_none() || lag.group.is_some();
+            let known = lag.group.and_then(|group| of_group[group]);
+            let together = match known {
+                Some(port) => port,
+                None => {
+                    let carrier = lag.group.map_or(Carrier::Lag(id), Carrier::Group);
+                    let first = lag.members.get(0).map(|m| self.fabric.member(m).port.value);
+                    let Some(first) = first else { continue };
+                    let port = self.add(bridge, carrier, first, lag.tree, &vlans);
+                    self.ports[port].runs &= by_tree;
+                    if let Some(group) = lag.group {
+                        of_group[group] = Some(port);
+                    }
+                    port
+                }
+            };
+            let port = &mut self.ports[together];
+            if known.is_some() && port.vlans != vlans {
+                port.vlans = port.vlans.union(&vlans);
+            }
+            port.linked |= outcome.up;
+            port.bandwidth = Speed::sum(port.bandwidth.into_iter().chain(outcome.bandwidth));
+            for member in lag.members.iter() {
+                let state = self.members[member].state;
+                let physical = self.fabric.member(member).port.value;
+                if self.members[member].distributing {
+                    self.at[physical] = Some(together);
+                } else if state == MemberState::Individual {
+                    let alone =
+                        self.add(bridge, Carrier::Port(physical), physical, lag.tree, &vlans);
+                    self.ports[alone].linked = true;
+                    self.ports[alone].runs &= by_tree;
+                    self.ports[alone].bandwidth = Some(self.fabric.port(physical).speed);
+                    self.at[physical] = Some(alone);
+                }
+            }
+        }
+    }
+
+    pub(super) fn single_ports(&mut self) {
+        let mut settings: Vec<_> = self.fabric.port_settings.iter().collect();
+        settings.sort_unstable_by_key(|&(&port, _)| port);
+        for (&port, settings) in settings {
+            let Some(bridge) = self.of_device[self.fabric.port(port).device] else { continue };
+            let vlans = vlans(&settings.tagged.value, settings.untagged.map(|vlan| vlan.value));
+            let routed = !settings.addresses.is_empty();
+            let stacks = self.fabric.is_stack_port(port);
+            if vlans.is_empty() || routed || stacks || self.fabric.lag_of(port).is_some() {
+                continue;
+            }
+            let id = self.add(bridge, Carrier::Port(port), port, settings.tree, &vlans);
+            self.ports[id].linked = self.far[port].is_some();
+            self.ports[id].bandwidth = Some(self.fabric.port(port).speed);
+            self.at[port] = Some(id);
+        }
+    }
+
+    fn add(
+        &mut self,
+        bridge: BridgeId,
+        carrier: Carrier,
+        first: PortId,
+        tree: TreePort,
+        vlans: &VlanSet,
+    ) -> BridgePortId {
+        let (side, place) = port_number(self.fabric, first);
+        // IEEE 802.1Q clause 13.27.46: 12 bits of number; the second side of a pair has the upper half.
+        let number = u16::try_from(side * 2048 + place + 1).unwrap_or(u16::MAX);
+        let off = self.bridges[bridge].mode == TreeMode::Off;
+        self.ports.push(BridgePort {
+            bridge,
+            carrier,
+            number,
+            priority: tree.priority.map_or(TreePortPriority::DEFAULT, |p| p.value).get(),
+            cost: tree.cost.map_or(0, |cost| cost.value.get()),
+            bandwidth: None,
+            vlans: vlans.clone(),
+            runs: !off && tree.runs.is_none_or(|runs| runs.value),
+            linked: false,
+            lan: None,
+        })
+    }
+
+    /// What joins the bridge ports. Of a static LAG whose members lead to several ports the first link
+    /// counts: BPDUs go out by one member only, and what comes in by one does not leave by another, so
+    /// the other ports hear nothing and close no loop.
+    pub(super) fn lans(&mut self) -> IdVec<LanId, SmallVec<[BridgePortId; 2]>> {
+        let mut lans: IdVec<LanId, SmallVec<[BridgePortId; 2]>> = IdVec::default();
+        for (_, repeater) in self.fabric.repeaters() {
+            let mut on = SmallVec::new();
+            for port in &repeater.ports {
+                if crate::behavior::port::is_up(self.fabric, self.condition, port.value) {
+                    on.extend(self.at[port.value]);
+                }
+            }
+            let lan = lans.push(on);
+            for index in 0..lans[lan].len() {
+                let port = lans[lan][index];
+                self.ports[port].lan = Some(lan);
+                self.ports[port].linked = true;
+            }
+        }
+        for port in self.fabric.ports.ids() {
+            let (Some(near), Some(far)) = (self.at[port], self.far[port].and_then(|f| self.at[f]))
+            else {
+                continue;
+            };
+            if near == far {
+                continue;
+            }
+            if self.ports[near].lan.is_some() || self.ports[far].lan.is_some() {
+                continue;
+            }
+            let lan = lans.push(SmallVec::from_slice(&[near, far]));
+            self.ports[near].lan = Some(lan);
+            self.ports[far].lan = Some(lan);
+        }
+        for port in self.ports.ids() {
+            let of = &self.ports[port];
+            if of.cost == 0 {
+                let costs = self.bridges[of.bridge]
+                    .settings
+                    .map_or(PathCosts::Long, |tree| self.fabric.tree(tree).path_costs);
+                self.ports[port].cost =
+                    of.bandwidth.map_or(200_000_000, |speed| cost(speed, costs));
+            }
+        }
+        lans
+    }
+}
+
+fn vlans(tagged: &VlanSet, untagged: Option<VlanId>) -> VlanSet {
+    match untagged {
+        Some(vlan) => tagged.union(&vlan.into()),
+        None => tagged.clone(),
+    }
+}
+
+/// The path cost that follows from a port's rate.
+fn cost(speed: Speed, costs: PathCosts) -> u32 {
+    let megabits = speed.megabits();
+    match costs {
+        // IEEE 802.1Q table 13-4: 20 000 for 1 Gb/s, in inverse proportion.
+        PathCosts::Long => (20_000_000 / megabits.max(1)).max(1),
+        // IEEE 802.1D-1998 table 8-5, and 1 beyond its fastest.
+        PathCosts::Short => match megabits {
+            0..=10 => 100,
+            11..=100 => 19,
+            101..=1000 => 4,
+            1001..=10_000 => 2,
+            _ => 1,
+        },
+    }
+}
