@@ -256,6 +256,7 @@ pub(super) fn outcomes(
         refused,
         causes,
         below_minimum: IdVec::filled(&fabric.lags, false),
+        speakers: speakers(fabric),
         candidates: Vec::new(),
     };
     for end in selection.partners.ends.ids() {
@@ -305,6 +306,25 @@ pub(super) fn facing_wholes(fabric: &Fabric, facing: &[(LagId, LagId)]) -> Vec<(
     facing.iter().copied().filter(is_first).collect()
 }
 
+/// What a LAG says of itself, close together in memory: every member asks for that of both ends.
+#[derive(Clone, Copy)]
+struct Speaker {
+    system: SystemId,
+    key: u16,
+    protocol: Protocol,
+    mode: Activity,
+}
+
+fn speakers(fabric: &Fabric) -> IdVec<LagId, Speaker> {
+    let speaker = |(id, lag): (LagId, &crate::fabric::Lag)| Speaker {
+        system: system(fabric, id),
+        key: fabric.lacp_key(id),
+        protocol: lag.protocol.value,
+        mode: lag.mode.value,
+    };
+    IdVec::from(fabric.lags().map(speaker).collect::<Vec<_>>())
+}
+
 struct Selection<'a> {
     fabric: &'a Fabric,
     far: &'a IdVec<PortId, Option<PortId>>,
@@ -315,6 +335,7 @@ struct Selection<'a> {
     refused: Refused,
     causes: &'a mut Causes,
     below_minimum: IdVec<LagId, bool>,
+    speakers: IdVec<LagId, Speaker>,
     /// Scratch space, kept to spare an allocation an end.
     candidates: Vec<Candidate>,
 }
@@ -350,19 +371,19 @@ impl Selection<'_> {
             return;
         }
         let cause = self.partners.cause[end];
-        let own = self.fabric.lag(lag);
+        let own = self.speakers[lag];
         let Some(far_lag) = self.fabric.lag_of(far) else {
             self.alone(id, lag, cause);
             return;
         };
-        let other = self.fabric.lag(far_lag);
+        let other = self.speakers[far_lag];
         // A far port that its device keeps out of the LAG sends no LACPDUs for it.
         let theirs = self.fabric.port_member[far].and_then(|member| self.refused.get(&member));
-        if let Some(&(_, refusal)) = theirs.filter(|_| own.protocol.value != Protocol::Static) {
+        if let Some(&(_, refusal)) = theirs.filter(|_| own.protocol != Protocol::Static) {
             self.alone(id, lag, Some(refusal));
             return;
         }
-        match (own.protocol.value, other.protocol.value) {
+        match (own.protocol, other.protocol) {
             (mine, theirs) if mine != theirs => {
                 let clash =
                     self.between("lag-protocol-clash", Aspect::Protocol, lag, far_lag, cause);
@@ -374,7 +395,7 @@ impl Selection<'_> {
             (Protocol::Proprietary, _) => self.use_member(id, Reason::Negotiated, cause),
             // IEEE 802.1AX clause 6.4.1: a passive end only answers, so two of them stay silent.
             (Protocol::Lacp, _)
-                if own.mode.value == Activity::Passive && other.mode.value == Activity::Passive =>
+                if own.mode == Activity::Passive && other.mode == Activity::Passive =>
             {
                 let lock = self.between("lag-mode-deadlock", Aspect::Mode, lag, far_lag, cause);
                 self.alone(id, lag, Some(lock));
@@ -469,7 +490,8 @@ impl Selection<'_> {
         far: PortId,
         cause: Option<CauseId>,
     ) {
-        let (own, partner) = (system(self.fabric, lag), system(self.fabric, far_lag));
+        let (near, other) = (self.speakers[lag], self.speakers[far_lag]);
+        let (own, partner) = (near.system, other.system);
         if own == partner {
             // IEEE 802.1AX clause 6.4.14.1: a port that leads back to its own system is
             // individual.
@@ -487,7 +509,10 @@ impl Selection<'_> {
             member: id,
             own,
             partner,
-            keys: (key(self.fabric, id), key(self.fabric, far_member)),
+            keys: (
+                self.fabric.member(id).key.unwrap_or(near.key),
+                self.fabric.member(far_member).key.unwrap_or(other.key),
+            ),
             rank,
         });
     }
@@ -572,7 +597,7 @@ impl Selection<'_> {
                 .map(|(far, id)| {
                     let far_lag = self.fabric.lag_of(far).unwrap_or(lag);
                     let near = self.fabric.member(id).port.value;
-                    let (own, other) = (system(self.fabric, lag), system(self.fabric, far_lag));
+                    let (own, other) = (self.speakers[lag].system, self.speakers[far_lag].system);
                     let decider = if own < other { lag } else { far_lag };
                     (rank(self.fabric, near, far, own < other), id, decider)
                 })
@@ -677,7 +702,7 @@ impl Selection<'_> {
                 bandwidth: Speed::sum(speeds),
                 in_use: u32::try_from(in_use).unwrap_or(u32::MAX),
                 partner: first.and_then(|(member, _)| self.far_lag(member)),
-                system: (lag.protocol.value == Protocol::Lacp).then(|| system(self.fabric, id)),
+                system: (lag.protocol.value == Protocol::Lacp).then(|| self.speakers[id].system),
                 below_minimum: self.below_minimum[id],
                 cause: faulty.or(knot),
             }
@@ -717,12 +742,6 @@ pub(super) fn system(fabric: &Fabric, lag: LagId) -> SystemId {
         priority: lag.system_priority.map_or(priority, |written| written.value),
         mac: lag.system.map_or(mac, |written| written.value),
     }
-}
-
-/// The LACP key of a member: its own where one is written, else that of the LAG.
-pub(super) fn key(fabric: &Fabric, member: MemberId) -> u16 {
-    let member = fabric.member(member);
-    member.key.unwrap_or_else(|| fabric.lacp_key(member.lag))
 }
 
 /// How the system with the better identifier ranks a link: by its own port's id.

@@ -72,6 +72,10 @@ pub(super) fn partners(
         };
         if whole {
             seen[end] = true;
+            // What holds for one of two that face each other holds for the other.
+            if let [Far::End(other)] = fars[..] {
+                seen[other] = true;
+            }
             shared_domain(fabric, &facing, end, &fars, causes);
             continue;
         }
@@ -126,8 +130,9 @@ fn shared_domain(
         fabric.lag(lag).group.map(|group| fabric.group(group).pair)
     };
     let (Some(a), Some(b)) = (pair(end), pair(other)) else { return };
+    let (a, b) = (a.min(b), a.max(b));
     let domain = |pair| fabric.pair(pair).sides[0].domain.map(|domain| domain.value);
-    if a < b && domain(a).is_some() && domain(a) == domain(b) {
+    if a != b && domain(a).is_some() && domain(a) == domain(b) {
         causes.add("pair-domain-clash", Entity::Pair(a), Aspect::Domain, Some(Entity::Pair(b)));
     }
 }
