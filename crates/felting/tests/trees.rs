@@ -297,6 +297,46 @@ differs = [{ on = "mud-2", priority = 8192, instances = { id = 1, vlans = 11, pr
 }
 
 #[test]
+fn a_bridge_outside_a_region_sees_it_as_one_bridge() {
+    // shed reaches the region by mud-2 and mud-3, whose BPDUs carry one regional root, and by ports of
+    // one number: the own port decides, though mud-2 is the better bridge (802.1Q clause 14.4).
+    let text = r#"
+[[switch]]
+name = "mud-[1-3]"
+number = 1
+ports = "p[1-4] 1G"
+[[switch]]
+name = "shed"
+number = 9
+ports = "p[1-2] 1G"
+[[port]]
+on = "mud-*"
+ports = "p[1-4]"
+tagged = 10
+[[port]]
+on = "shed"
+ports = "p[1-2]"
+tagged = 10
+[[tree]]
+on = "mud-*"
+mode = "mstp"
+region = "workshop"
+priority = 8192
+differs = { on = "mud-1", priority = 4096 }
+[cabling]
+runs = ["mud-1 p1 -- mud-2 p1", "mud-1 p3 -- mud-3 p3", "shed p[1-2] -- mud-[3,2] p4"]
+"#;
+    let of_shed = |text: &str| {
+        let roles = roles(&read(text), 10);
+        roles.into_iter().filter(|role| role.starts_with("shed")).collect::<Vec<_>>()
+    };
+    assert_eq!(of_shed(text), ["shed p1 root", "shed p2 alternate"]);
+    // A region of its own that reads the BPDUs to their end prefers mud-2.
+    let other = text.to_owned() + "[[tree]]\non = \"shed\"\nmode = \"mstp\"\nregion = \"quay\"\n";
+    assert_eq!(of_shed(&other), ["shed p1 alternate", "shed p2 root"]);
+}
+
+#[test]
 fn one_tree_for_each_vlan_spreads_them_over_parallel_links() {
     let text = TWO.to_owned()
         + r#"

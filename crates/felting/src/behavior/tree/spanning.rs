@@ -21,6 +21,8 @@ pub(super) struct Plant<'a> {
     pub(super) identifiers: &'a IdVec<BridgeId, BridgeIdentifier>,
     /// The region of each bridge.
     pub(super) regions: &'a IdVec<BridgeId, u32>,
+    /// Whether a bridge reads MST BPDUs to their end.
+    pub(super) reads_mst: &'a dyn Fn(BridgeId) -> bool,
     pub(super) bridge_of: &'a dyn Fn(BridgePortId) -> BridgeId,
     pub(super) cost: &'a dyn Fn(BridgePortId) -> u32,
     /// A port's identifier: priority, then number (IEEE 802.1Q clause 13.27.46).
@@ -183,7 +185,10 @@ fn root_port(
         let heard: Heard = (
             received(plant, vector, from, bridge, port),
             vector.1,
-            plant.identifiers[from],
+            // Clause 14.4: where an RST BPDU has the bridge's identifier an MST BPDU has that of the
+            // regional root, so a bridge that reads no further cannot tell the bridges of a region
+            // apart.
+            if (plant.reads_mst)(bridge) { plant.identifiers[from] } else { vector.1 },
             (plant.port_identifier)(sender),
             (plant.port_identifier)(port),
         );
@@ -200,10 +205,10 @@ fn root_port(
     };
     let reason = match second {
         None => TreeReason::OnlyWay,
-        Some(second) if (second.0.0, second.0.2) != (heard.0.0, heard.0.2) => TreeReason::Cost {
-            own: heard.0.0.saturating_add(heard.0.2),
-            other: second.0.0.saturating_add(second.0.2),
-        },
+        Some(second) if costs(heard.0, second.0).is_some() => {
+            let (own, other) = costs(heard.0, second.0).unwrap_or_default();
+            TreeReason::Cost { own, other }
+        }
         Some(second) if (second.1, second.2) != (heard.1, heard.2) => TreeReason::Bridge,
         Some(second) if second.3 != heard.3 => TreeReason::Port,
         Some(_) => TreeReason::OwnPort,
@@ -234,9 +239,8 @@ fn designated_reason(
         .min();
     let Some((vector, identifier, ..)) = next else { return TreeReason::NobodyElse };
     let own = vectors[bridge].unwrap_or(vector);
-    let total = |vector: Vector| vector.0.saturating_add(vector.2);
-    if total(own) != total(vector) {
-        TreeReason::Cost { own: total(own), other: total(vector) }
+    if let Some((own, other)) = costs(own, vector) {
+        TreeReason::Cost { own, other }
     } else if identifier != plant.identifiers[bridge] {
         TreeReason::Bridge
     } else {
@@ -254,8 +258,23 @@ fn beaten(
     if winner == loser {
         return TreeReason::OwnOtherPort(by);
     }
-    let total =
-        |bridge: BridgeId| vectors[bridge].map_or(0, |vector| vector.0.saturating_add(vector.2));
-    let (own, other) = (total(loser), total(winner));
-    TreeReason::Beaten { by, own, other, by_bridge: own == other }
+    let (Some(own), Some(best)) = (vectors[loser], vectors[winner]) else {
+        return TreeReason::NobodyElse;
+    };
+    match costs(own, best) {
+        Some((own, other)) => TreeReason::Beaten { by, own, other, by_bridge: false },
+        None => {
+            let cost = if own.0 > 0 { own.0 } else { own.2 };
+            TreeReason::Beaten { by, own: cost, other: cost, by_bridge: true }
+        }
+    }
+}
+
+/// The costs that decide between two vectors, as far as costs do: the external one comes first, then the
+/// regional root, then, within one region, the internal one (IEEE 802.1Q clause 13.10).
+fn costs(own: Vector, other: Vector) -> Option<(u32, u32)> {
+    if own.0 != other.0 {
+        return Some((own.0, other.0));
+    }
+    (own.1 == other.1 && own.2 != other.2).then_some((own.2, other.2))
 }

@@ -45,6 +45,7 @@ impl Trees {
         let outcome = spanning::span(&Plant {
             identifiers: &identifiers,
             regions: &self.region_of,
+            reads_mst: &|bridge| self.bridges[bridge].mode == TreeMode::Mstp,
             bridge_of: &|port| self.ports[port].bridge,
             cost: &|port| self.ports[port].cost,
             port_identifier: &|port| (self.ports[port].priority, self.ports[port].number),
@@ -100,6 +101,7 @@ impl Trees {
                 let outcome = spanning::span(&Plant {
                     identifiers: &identifiers,
                     regions: &self.region_of,
+                    reads_mst: &|_| true,
                     bridge_of: &|port| self.ports[port].bridge,
                     cost: &|port| self.ports[port].cost,
                     port_identifier: &|port| (self.ports[port].priority, self.ports[port].number),
@@ -220,6 +222,7 @@ impl Trees {
             let outcome = spanning::span(&Plant {
                 identifiers: &identifiers,
                 regions: &self.region_of,
+                reads_mst: &|_| false,
                 bridge_of: &|port| self.ports[port].bridge,
                 cost: &|port| self.ports[port].cost,
                 port_identifier: &|port| (self.ports[port].priority, self.ports[port].number),
@@ -227,8 +230,18 @@ impl Trees {
                 lan_of: &|port| self.ports[port].lan,
                 lans: &on,
             });
-            let roles =
+            let roles: FxHashMap<_, _> =
                 outcome.ports.into_iter().map(|(port, role, why)| (port, (role, why))).collect();
+            // VLANs whose trees came out the same are told together.
+            let same = self.all.iter_mut().find(|known| {
+                matches!(known.kind, TreeKind::Vlans(_))
+                    && known.ports == roles
+                    && known.bridges.values().eq(outcome.bridges.values())
+            });
+            if let Some(Tree { kind: TreeKind::Vlans(known), .. }) = same {
+                *known = known.union(&class);
+                continue;
+            }
             self.all.push(Tree {
                 kind: TreeKind::Vlans(class),
                 bridges: outcome.bridges,

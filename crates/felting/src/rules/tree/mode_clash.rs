@@ -66,7 +66,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let Some((text_a, place_a, text_b, place_b)) = differ(a, b).filter(|_| both) else {
                 continue;
             };
-            if !told.insert((near, far)) {
+            // A bridge that is the odd one beside several neighbours is told once.
+            if !told.insert((place_a, place_b)) {
                 continue;
             }
             let (name_a, name_b) = (bridge_name(cx, near), bridge_name(cx, far));
