@@ -53,7 +53,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
         Row { cells, tone }
     });
     let rows: Vec<Row> = rows.collect();
-    let title = match rows.iter().filter(|row| row.tone != Tone::Plain).count() {
+    let title = match rows.iter().filter(|row| row.tone == Tone::Down).count() {
         0 => format!("Cables{}: {}", of(fabric), rows.len()),
         dead => format!("Cables{}: {}, {dead} of them without a link", of(fabric), rows.len()),
     };
