@@ -5,7 +5,7 @@
 use std::fmt::Write as _;
 
 use felting::source::{Files as _, Memory};
-use felting::{Fabric, build};
+use felting::{Condition, Fabric, State, build, rules};
 use proptest::prelude::*;
 
 /// Every fault as a line: place, id, message; what was expected; what to do.
@@ -182,7 +182,7 @@ fn includes_do_not_leave_the_folder_through_a_link() {
 
 #[test]
 fn a_broken_line_hides_neither_the_others_nor_the_findings() {
-    let text = felting::rules::find("lag-protocol-clash").unwrap().broken;
+    let text = rules::find("lag-protocol-clash").unwrap().broken;
     let fabric =
         Fabric::from_text("f.toml", &format!("{text}\n[[host]]\nnam = \"x\"\n[[vrf]]\nname = 3\n"));
     assert_eq!(fabric.faults().len(), 3, "{}", faults(&fabric));
@@ -245,6 +245,40 @@ proptest! {
         }
         for finding in &report.findings {
             prop_assert!(!finding.wire.is_empty() && !finding.remedy.is_empty());
+        }
+    }
+
+    /// Lines of two rules' examples, some left out, some twice, some moved: fabrics that hang together
+    /// just enough to compile, also with a pair's peer link or a stack's member down.
+    #[test]
+    fn mixed_up_examples_never_panic(
+        (one, other) in (any::<prop::sample::Index>(), any::<prop::sample::Index>()),
+        edits in prop::collection::vec((any::<prop::sample::Index>(), 0usize..4), 0..5),
+    ) {
+        let examples: Vec<_> = rules::all().map(|rule| rule.broken).collect();
+        let (one, other) = (one.get(&examples), other.get(&examples));
+        let mut lines: Vec<&str> = one.lines().chain(other.lines()).collect();
+        for (at, edit) in &edits {
+            let at = at.index(lines.len());
+            match edit {
+                // One line stays, so that there is something to go on with.
+                0 if lines.len() > 1 => _ = lines.remove(at),
+                1 => lines.insert(at, lines[at]),
+                2 => lines.swap(at, 0),
+                _ => lines.truncate(at.max(1)),
+            }
+        }
+        let fabric = Fabric::from_text("mixed.toml", &lines.join("\n"));
+        let _ = fabric.check();
+        for (pair, _) in fabric.pairs() {
+            let down = Condition::default().peer_link(&fabric, pair);
+            let _ = State::of(&fabric, &down.clone().keepalive(pair));
+            let _ = State::of(&fabric, &down);
+        }
+        for (stack, of) in fabric.stacks() {
+            for place in 0..of.members.len() {
+                let _ = State::of(&fabric, &Condition::default().stack_member(stack, place));
+            }
         }
     }
 }
