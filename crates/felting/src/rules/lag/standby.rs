@@ -67,10 +67,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let (name, count) = (half_name(fabric, id), lag.members.len());
         let decides = fabric.device_name(fabric.lag(decider).device);
         let first = fabric.member(waiting[0]).port;
+        let stand = if names.len() == 1 { "stands" } else { "stand" };
         let mut draft = out.report(
             first.span,
-            format!("{} of these wait", waiting.len()),
-            format!("{name} uses {limit} of its {count} members; {} stand by", some_of(&names)),
+            match waiting.len() {
+                1 => "one of these waits".to_owned(),
+                many => format!("{many} of these wait"),
+            },
+            format!("{name} uses {limit} of its {count} members; {} {stand} by", some_of(&names)),
         );
         if let Some(limit) = limited {
             draft = draft.related(limit.span, format!("{} at once", limit.value));

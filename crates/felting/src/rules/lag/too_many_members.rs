@@ -1,6 +1,6 @@
 use super::half_name;
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Context, Findings, Rule, Severity, some_of};
 
 pub(super) static RULE: Rule = Rule {
     id: "lag-too-many-members",
@@ -59,7 +59,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("{name} has {count} members, but a {} takes {}", kind.name.value, limit.value),
         )
         .related(limit.span, format!("{} at most", limit.value))
-        .wire(format!("{} stay out of the LAG", crate::rules::some_of(&names)))
+        .wire(match names[..] {
+            [one] => format!("{one} stays out of the LAG"),
+            _ => format!("{} stay out of the LAG", some_of(&names)),
+        })
         .remedy(format!("use {} members, or faster ones", limit.value))
         .about(lag.device);
     }
