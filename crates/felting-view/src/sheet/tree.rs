@@ -1,7 +1,6 @@
 use felting::behavior::{
     BridgeId, BridgePortId, Carrier, PortRole, Tree, TreeCase, TreeKind, TreeReason, Trees,
 };
-use felting::value::TreeMode;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
@@ -11,13 +10,9 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
     let view = View { fabric, trees };
     let (mut rows, mut alone) = (Vec::new(), 0);
     for tree in trees.trees() {
-        // A tree of its own for each VLAN takes the place of the common one.
         for (bridge, case) in tree.bridges.iter() {
-            let Some(case) = case else { continue };
-            let per_vlan = trees.bridge(bridge).mode == TreeMode::PerVlan;
-            if per_vlan && tree.kind == TreeKind::Common && trees.trees().len() > 1 {
-                continue;
-            }
+            let holds = trees.holding(bridge).any(|holding| std::ptr::eq(holding, tree));
+            let Some(case) = case.filter(|_| holds) else { continue };
             let ports: Vec<BridgePortId> = trees
                 .ports()
                 .filter(|(_, port)| port.bridge == bridge && port.linked)
@@ -26,7 +21,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             let joined: Vec<_> = ports
                 .into_iter()
                 .filter(|&port| trees.neighbours(port).next().is_some())
-                .filter(|&port| view.role(tree, port).is_some())
+                .filter(|&port| trees.in_tree(tree, port).is_some())
                 .collect();
             if joined.is_empty() {
                 alone += usize::from(tree.kind == TreeKind::Common);
@@ -35,7 +30,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             if case.root == bridge {
                 rows.push(view.root(tree, bridge, &joined));
             }
-            rows.extend(joined.iter().filter_map(|&port| view.port(tree, *case, port)));
+            rows.extend(joined.iter().filter_map(|&port| view.port(tree, case, port)));
         }
     }
     let discarding = rows.iter().filter(|row| row.tone == Tone::Impaired).count();
@@ -75,13 +70,6 @@ struct View<'a> {
 }
 
 impl View<'_> {
-    fn role(&self, tree: &Tree, port: BridgePortId) -> Option<(PortRole, TreeReason)> {
-        match tree.kind {
-            TreeKind::Common => Some(self.trees.common(port)),
-            _ => tree.port(port),
-        }
-    }
-
     fn kind(tree: &Tree) -> String {
         match &tree.kind {
             TreeKind::Instance { region, id } => format!("{region} {id}"),
@@ -155,7 +143,7 @@ impl View<'_> {
     }
 
     fn port(&self, tree: &Tree, case: TreeCase, port: BridgePortId) -> Option<Row> {
-        let (role, why) = self.role(tree, port)?;
+        let (role, why) = self.trees.in_tree(tree, port)?;
         let of = self.trees.port(port);
         let state = match role {
             PortRole::Disabled => "is down",

@@ -61,6 +61,12 @@ fn partitions(fabric: &Fabric, id: LagId, lag: &Lag, causes: &mut Causes, refuse
     }
 }
 
+/// Whether the device of a LAG aggregates members of different rates.
+pub(crate) fn can_mix(fabric: &Fabric, lag: &Lag) -> bool {
+    let can = fabric.hardware_of(lag.device).and_then(|kind| kind.mixed_rates);
+    can.is_some_and(|can| can.value)
+}
+
 /// The rate of a member, by which it can or cannot be aggregated with others.
 pub(crate) fn rate(fabric: &Fabric, member: MemberId) -> (Speed, Duplex) {
     let port = fabric.port(fabric.member(member).port.value);
@@ -70,8 +76,7 @@ pub(crate) fn rate(fabric: &Fabric, member: MemberId) -> (Speed, Duplex) {
 /// IEEE 802.1AX clause 6.3.2 leaves the aggregation of different rates to the device: those that
 /// cannot do it give such ports different keys.
 fn mixed(fabric: &Fabric, id: LagId, lag: &Lag, causes: &mut Causes, refused: &mut Refused) {
-    let can = fabric.hardware_of(lag.device).and_then(|kind| kind.mixed_rates);
-    if lag.members.len() < 2 || can.is_some_and(|can| can.value) {
+    if lag.members.len() < 2 || can_mix(fabric, lag) {
         return;
     }
     let Some(first) = lag.members.get(0).map(|member| rate(fabric, member)) else { return };

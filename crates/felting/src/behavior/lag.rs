@@ -413,10 +413,8 @@ impl Selection<'_> {
             }
             None => (Reason::NoCable, None),
         };
-        let (reason, cause) = match self.closed_by(id) {
-            Some(closed) => (closed, cause),
-            None => (reason, cause),
-        };
+        let closed = (reason == Reason::NoLink).then(|| self.closed_by(id)).flatten();
+        let reason = closed.unwrap_or(reason);
         self.settle(id, MemberState::NoLink, reason, cause);
     }
 

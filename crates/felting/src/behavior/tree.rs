@@ -293,6 +293,26 @@ impl Trees {
         &self.all
     }
 
+    /// The trees that decide over frames of a bridge: not the common one where the bridge has a tree
+    /// for each VLAN.
+    pub fn holding(&self, bridge: BridgeId) -> impl Iterator<Item = &Tree> {
+        let by_vlan = self.bridges[bridge].mode == TreeMode::PerVlan
+            && self.all.iter().any(|tree| {
+                matches!(tree.kind, TreeKind::Vlans(_)) && tree.bridges[bridge].is_some()
+            });
+        self.all.iter().filter(move |tree| {
+            tree.bridges[bridge].is_some() && !(by_vlan && tree.kind == TreeKind::Common)
+        })
+    }
+
+    /// What a port does in a tree, and why; none where it has no part in it.
+    pub fn in_tree(&self, tree: &Tree, port: BridgePortId) -> Option<(PortRole, TreeReason)> {
+        match tree.kind {
+            TreeKind::Common => Some(self.common[port]),
+            _ => tree.port(port),
+        }
+    }
+
     /// What a port does in the common tree, and why.
     pub fn common(&self, port: BridgePortId) -> (PortRole, TreeReason) {
         self.common[port]

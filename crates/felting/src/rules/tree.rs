@@ -9,7 +9,7 @@ mod root_misplaced;
 mod vlan_cut;
 
 use super::{Context, Rule};
-use crate::behavior::{BridgeId, BridgePortId, Carrier};
+use crate::behavior::{BridgeId, BridgePortId, Carrier, Tree, TreeKind};
 use crate::fabric::Fabric;
 use crate::source::Span;
 
@@ -75,4 +75,22 @@ pub(super) fn bridge_place(cx: &Context<'_>, bridge: BridgeId) -> Span {
     priority
         .or(settings.map(|settings| settings.span))
         .unwrap_or(cx.fabric.device(made.devices[0]).name.span)
+}
+
+/// Whether somebody wrote the priority by which a bridge is the root of a tree.
+pub(super) fn chosen(cx: &Context<'_>, tree: &Tree, root: BridgeId) -> bool {
+    let bridge = cx.state.trees().bridge(root);
+    let settings = bridge.settings.map(|settings| cx.fabric.tree(settings));
+    let own = settings.is_some_and(|settings| match &tree.kind {
+        TreeKind::Vlans(vlans) => settings
+            .vlan_priorities
+            .iter()
+            .any(|(written, _)| vlans.iter().any(|vlan| written.contains(vlan))),
+        TreeKind::Instance { id, .. } => {
+            let mut instances = settings.instances.iter();
+            instances.any(|instance| instance.id.value == *id && instance.priority.is_some())
+        }
+        TreeKind::Common => false,
+    });
+    bridge.chosen || own
 }

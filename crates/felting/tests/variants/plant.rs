@@ -72,6 +72,18 @@ fn members() {
             &["lag-member-mix at twinax"],
         ),
         (
+            "a medium that one cable does not say",
+            "lag-member-mix",
+            &[
+                ("et2 10G", "et2 25G"),
+                (
+                    "\"kelp-a et[1-2] -- kelp-b et[1-2]\"",
+                    "[{ run = \"kelp-a et1 -- kelp-b et1\", medium = \"copper\" }, \"kelp-a et2 -- kelp-b et2\"]",
+                ),
+            ],
+            &[],
+        ),
+        (
             "an address on a member",
             "lag-member-settings",
             &[("tagged = \"310-311\"", "address = \"10.64.0.1/31\"")],
@@ -255,6 +267,15 @@ fn peer_links_and_sides() {
             "pair-peer-link-single",
             &[("ports = \"et1\"", "ports = \"et[1-2]\"")],
             &["pair-peer-link-single at et1"],
+        ),
+        (
+            "a single port as peer link is inside the pair for the tree too",
+            "pair-peer-link-not-lag",
+            &[(
+                "[cabling]",
+                "[[port]]\non = \"kelp-*\"\nports = \"et1\"\ntagged = 310\n\n[[tree]]\non = \"kelp-*\"\nmode = \"off\"\n\n[cabling]",
+            )],
+            &["pair-peer-link-not-lag at et1"],
         ),
         (
             "a peer link that ends at a stranger",
@@ -500,6 +521,21 @@ fn spanning_trees() {
             "tree-root-by-accident",
             &[("  \"mud-1 p2 -- mud-2 p2\",\n", "")],
             &[],
+        ),
+        (
+            "the root is chosen for each VLAN",
+            "tree-root-by-accident",
+            &[(
+                "[[port]]",
+                "[[tree]]\non = \"*\"\nmode = \"per-vlan\"\nvlan_priorities = { vlans = 420, priority = 4096 }\n\n[[port]]",
+            )],
+            &[],
+        ),
+        (
+            "a tree for each VLAN without any priority",
+            "tree-root-by-accident",
+            &[("[[port]]", "[[tree]]\non = \"*\"\nmode = \"per-vlan\"\n\n[[port]]")],
+            &["tree-root-by-accident at *"],
         ),
         (
             "an access switch is root among its like",

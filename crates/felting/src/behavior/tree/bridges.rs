@@ -67,6 +67,15 @@ impl Builder<'_> {
         [side.peer_link, side.data_link].into_iter().flatten().any(|link| link.value == lag)
     }
 
+    /// Whether a single port is what a side of a pair has for its peer link.
+    fn is_peer_port(&self, port: PortId) -> bool {
+        let pair = self.fabric.device(self.fabric.port(port).device).pair;
+        pair.is_some_and(|(pair, side)| {
+            let named = self.fabric.pair(pair).sides[side].peer_port;
+            named.is_some_and(|named| named.value == port)
+        })
+    }
+
     pub(super) fn lag_ports(&mut self) {
         let mut of_group: IdVec<GroupId, Option<BridgePortId>> =
             IdVec::filled(&self.fabric.groups, None);
@@ -124,8 +133,8 @@ impl Builder<'_> {
             let Some(bridge) = self.of_device[self.fabric.port(port).device] else { continue };
             let vlans = vlans(&settings.tagged.value, settings.untagged.map(|vlan| vlan.value));
             let routed = !settings.addresses.is_empty();
-            let stacks = self.fabric.is_stack_port(port);
-            if vlans.is_empty() || routed || stacks || self.fabric.lag_of(port).is_some() {
+            let inside = self.fabric.is_stack_port(port) || self.is_peer_port(port);
+            if vlans.is_empty() || routed || inside || self.fabric.lag_of(port).is_some() {
                 continue;
             }
             let id = self.add(bridge, Carrier::Port(port), port, settings.tree, &vlans);

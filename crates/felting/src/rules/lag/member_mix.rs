@@ -43,7 +43,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             Some(cx.fabric.cable(cable).medium?.value)
         };
         let by_rate = others().find(|&other| rate(other) != rate(first));
-        let by_medium = || others().find(|&other| medium(other) != medium(first));
+        // A medium that nobody wrote differs from nothing.
+        let by_medium = || {
+            let known = medium(first)?;
+            others().find(|&other| medium(other).is_some_and(|medium| medium != known))
+        };
         let Some(other) = by_rate.or_else(by_medium) else { continue };
         if other_end.contains(&id) {
             continue;
@@ -53,11 +57,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             cx.fabric.lag_of(far)
         });
         other_end.extend(fars);
-        let can = cx.fabric.hardware_of(lag.device).and_then(|kind| kind.mixed_rates);
-        let can = can.is_some_and(|can| can.value);
         let refused = cx.state.causes().of(RULE.id).any(|cause| cause.entity == Entity::Lag(id));
         // What the device refuses for another reason is told there.
-        if by_rate.is_some() && !refused && !can {
+        if by_rate.is_some() && !refused && !ability::can_mix(cx.fabric, lag) {
             continue;
         }
         report(cx, id, (first, other), by_rate.is_some(), refused, out);

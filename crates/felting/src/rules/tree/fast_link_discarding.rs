@@ -43,19 +43,17 @@ runs = "jetty ge[1-2] -- mud-1 ge[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let trees = cx.state.trees();
-    let Some(common) = trees.trees().first() else { return };
     for (port, of) in trees.ports() {
-        if !trees.common(port).0.discards() {
-            continue;
-        }
         let device = trees.bridge(of.bridge).devices[0];
         let looped = cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some();
-        let root_port = common.bridges[of.bridge].and_then(|case| case.root_port);
-        let Some(used) = root_port.filter(|_| !looped) else { continue };
-        let (Some(fast), Some(slow)) = (of.bandwidth, trees.port(used).bandwidth) else { continue };
-        if fast <= slow {
-            continue;
-        }
+        // A port that discards in several trees is told once.
+        let slower = trees.holding(of.bridge).filter(|_| !looped).find_map(|tree| {
+            trees.in_tree(tree, port).filter(|(role, _)| role.discards())?;
+            let used = tree.bridges[of.bridge]?.root_port?;
+            let (fast, slow) = (of.bandwidth?, trees.port(used).bandwidth?);
+            (fast > slow).then_some((used, fast, slow))
+        });
+        let Some((used, fast, slow)) = slower else { continue };
         let name = bridge_name(cx, of.bridge);
         let (idle, busy) = (port_name(cx, port), port_name(cx, used));
         out.report(

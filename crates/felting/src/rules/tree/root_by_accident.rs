@@ -1,6 +1,6 @@
-use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
 
-use super::{bridge_name, bridge_place, place, port_name};
+use super::{bridge_name, bridge_place, chosen, place, port_name};
 use crate::behavior::{Aspect, BridgeId, BridgePortId, Entity};
 use crate::rules::{Context, Findings, Rule, Severity};
 
@@ -41,24 +41,24 @@ runs = [
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
-    let (fabric, trees) = (cx.fabric, cx.state.trees());
-    let Some(common) = trees.trees().first() else { return };
-    // One port that discards stands for each root.
-    let mut discards: FxHashMap<BridgeId, BridgePortId> = FxHashMap::default();
+    let trees = cx.state.trees();
+    // One port that discards stands for each root; a root of several trees is told once.
+    let mut discards: BTreeMap<BridgeId, BridgePortId> = BTreeMap::new();
     for (port, of) in trees.ports() {
-        let case = common.bridges[of.bridge].filter(|_| trees.common(port).0.discards());
-        if let Some(case) = case {
-            discards.entry(case.root).or_insert(port);
+        for tree in trees.holding(of.bridge) {
+            let shut = trees.in_tree(tree, port).is_some_and(|(role, _)| role.discards());
+            let case = tree.bridges[of.bridge].filter(|_| shut);
+            if let Some(case) = case.filter(|case| !chosen(cx, tree, case.root)) {
+                discards.entry(case.root).or_insert(port);
+            }
         }
     }
-    for (id, bridge) in trees.bridges() {
-        let is_root = common.bridges[id].is_some_and(|case| case.root == id);
+    for (id, port) in discards {
+        let bridge = trees.bridge(id);
         let device = bridge.devices[0];
-        let looped = cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some();
-        if !is_root || bridge.chosen || looped {
+        if cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some() {
             continue;
         }
-        let Some(&port) = discards.get(&id) else { continue };
         let name = bridge_name(cx, id);
         out.report(
             bridge_place(cx, id),
@@ -68,7 +68,6 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .related(place(cx, port), format!("{} discards because of it", port_name(cx, port)))
         .wire(format!("all frames of this tree go by way of {name}, until a switch with a lower MAC address comes"))
         .remedy("give the bridge that should be root the priority 4096, and the next best 8192")
-        .about(device)
-        .about(fabric.device(device).pair.map_or(device, |(pair, _)| fabric.pair(pair).sides[0].switch.value));
+        .about(device);
     }
 }

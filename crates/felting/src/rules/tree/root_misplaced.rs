@@ -1,6 +1,6 @@
 use rustc_hash::FxHashMap;
 
-use super::{bridge_name, bridge_place};
+use super::{bridge_name, bridge_place, chosen};
 use crate::behavior::{Aspect, BridgeId, Entity};
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::Role;
@@ -46,23 +46,23 @@ runs = [
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let (fabric, trees) = (cx.fabric, cx.state.trees());
-    let Some(common) = trees.trees().first() else { return };
     let role = |device| fabric.device(device).role.map(|role| role.value);
     // One bridge nearer to the core stands for each root.
+    // One that nobody chose is another fault.
     let mut nearer: FxHashMap<BridgeId, BridgeId> = FxHashMap::default();
     for (id, of) in trees.bridges() {
         let core = [Role::Leaf, Role::Border, Role::Spine, Role::SuperSpine];
         let in_core = role(of.devices[0]).is_some_and(|role| core.contains(&role));
-        if let Some(case) = common.bridges[id].filter(|_| in_core) {
-            nearer.entry(case.root).or_insert(id);
+        for tree in trees.holding(id).filter(|_| in_core) {
+            if let Some(case) = tree.bridges[id].filter(|case| chosen(cx, tree, case.root)) {
+                nearer.entry(case.root).or_insert(id);
+            }
         }
     }
     for (id, bridge) in trees.bridges() {
         let device = bridge.devices[0];
         let looped = cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some();
-        let is_root = common.bridges[id].is_some_and(|case| case.root == id);
-        // One that nobody chose is another fault.
-        if !is_root || !bridge.chosen || looped || role(device) != Some(Role::Access) {
+        if looped || role(device) != Some(Role::Access) {
             continue;
         }
         let Some(&better) = nearer.get(&id) else { continue };
