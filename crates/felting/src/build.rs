@@ -23,8 +23,10 @@
 //! ```
 
 pub use crate::source::builders::{
-    Accept, Bond, Hardware, Host, Instance, Keepalive, Lag, Management, Member, Network, Pair,
-    Port, Repeater, RunOptions, Segment, Stack, StackMember, Switch, Tree, VlanPriority, Vrf,
+    Accept, Bond, Endpoint, Evi, Hardware, Host, Instance, Interface, Keepalive, Lag, Leak,
+    Management, Member, Network, Outside, Overlay, Pair, Policy, Pool, Port, Repeater, Route,
+    Router, RunOptions, Segment, Session, Site, Stack, StackMember, Switch, Tree, Underlay,
+    VlanPriority, Vrf, Wan,
 };
 
 use crate::fabric::Fabric;
@@ -74,10 +76,38 @@ impl Builder {
         management: Management;
         /// Adds what some switches do about loops.
         tree: Tree;
+        /// Adds a pool.
+        pool: Pool;
+        /// Adds what some switches are to routing protocols.
+        router: Router;
+        /// Adds how some switches route between each other.
+        underlay: Underlay;
+        /// Adds a routed interface.
+        interface: Interface;
+        /// Adds static routes.
+        route: Route;
+        /// Adds a routing policy.
+        policy: Policy;
+        /// Adds one end of BGP sessions.
+        session: Session;
+        /// Adds what makes some switches VTEPs.
+        overlay: Overlay;
+        /// Adds a site.
+        site: Site;
+        /// Adds a path over a WAN.
+        wan: Wan;
         /// Adds a VRF.
         vrf: Vrf;
         /// Adds a segment.
         segment: Segment;
+        /// Adds segments that are one EVPN instance.
+        evi: Evi;
+        /// Adds routes of one VRF that another one gets too.
+        leak: Leak;
+        /// Adds a network outside the fabric.
+        outside: Outside;
+        /// Adds a machine on a host's virtual network.
+        endpoint: Endpoint;
         /// Adds a host or a range of them.
         host: Host;
         /// Accepts a finding.

@@ -18,7 +18,9 @@
 
 mod compile;
 mod layout;
+mod load;
 mod names;
+mod routing;
 
 use std::net::IpAddr;
 use std::path::Path;
@@ -37,6 +39,11 @@ use crate::value::{
     TreeMode, TreePortPriority, Unanswered, VlanId, VlanSet, Vni,
 };
 use layout::{Layout, LayoutId};
+pub use load::Load;
+pub use routing::{
+    Endpoint, Evi, Exhausted, Interface, InterfacePlace, Leak, Outside, Overlay, Policy,
+    PolicyName, Pool, Router, SegmentSettings, Session, Site, StaticRoute, Via, VrfPresence, Wan,
+};
 
 typed_id! { /** A kind of switch. */ pub HardwareId, "hardware" }
 typed_id! { /** A switch or a host. */ pub DeviceId, "device" }
@@ -54,6 +61,19 @@ typed_id! { /** LAGs of several leaves that are one partner by EVPN. */ pub Ethe
 typed_id! { /** A VRF. */ pub VrfId, "vrf" }
 typed_id! { /** A segment. */ pub SegmentId, "segment" }
 typed_id! { /** A segment on one switch. */ pub PresenceId, "presence" }
+typed_id! { /** What a segment is set to on some switches. */ pub SettingsId, "settings" }
+typed_id! { /** A pool. */ pub PoolId, "pool" }
+typed_id! { /** A switch as a router. */ pub RouterId, "router" }
+typed_id! { /** A routed interface. */ pub InterfaceId, "interface" }
+typed_id! { /** One end of a BGP session. */ pub SessionId, "session" }
+typed_id! { /** A switch as a VTEP. */ pub OverlayId, "overlay" }
+typed_id! { /** A routing policy. */ pub PolicyId, "policy" }
+typed_id! { /** Segments that are one EVPN instance. */ pub EviId, "evi" }
+typed_id! { /** A leak between VRFs. */ pub LeakId, "leak" }
+typed_id! { /** A network outside the fabric. */ pub OutsideId, "outside" }
+typed_id! { /** A site. */ pub SiteId, "site" }
+typed_id! { /** A path over a WAN. */ pub WanId, "wan" }
+typed_id! { /** A machine on a host's virtual network. */ pub EndpointId, "endpoint" }
 typed_id! { /** A host's bond. */ pub BondId, "bond" }
 typed_id! { /** A host's virtual network. */ pub NetworkId, "network" }
 
@@ -124,6 +144,8 @@ pub struct Device {
     pub stack: Option<StackId>,
     /// What a switch does about loops, where a statement says it.
     pub tree: Option<TreeId>,
+    /// What a switch is to routing protocols, if it takes part in any.
+    pub router: Option<RouterId>,
     layout: LayoutId,
 }
 
@@ -455,8 +477,8 @@ pub struct Vrf {
     pub number: Option<At<Number>>,
     /// Its layer 3 VNI, where no switch differs.
     pub vni: Option<At<Vni>>,
-    /// The switches that have it, each with the layer 3 VNI there.
-    pub switches: Vec<(DeviceId, Option<At<Vni>>)>,
+    /// The switches that have it, in order, each with what it is set to there.
+    pub switches: Vec<VrfPresence>,
 }
 
 /// A segment.
@@ -481,6 +503,8 @@ pub struct Segment {
     pub gateway_on: Vec<DeviceId>,
     /// Where it is present.
     pub presences: IdRange<PresenceId>,
+    /// The EVPN instance that bundles it with others.
+    pub evi: Option<EviId>,
 }
 
 /// A segment on one switch.
@@ -497,6 +521,8 @@ pub struct Presence {
     pub vni: Option<At<Vni>>,
     /// Its VRF there.
     pub vrf: Option<At<VrfId>>,
+    /// What else it is set to there.
+    pub settings: SettingsId,
 }
 
 /// A host's bond.
@@ -587,6 +613,25 @@ pub struct Fabric {
     pub(crate) vrfs: IdVec<VrfId, Vrf>,
     pub(crate) segments: IdVec<SegmentId, Segment>,
     pub(crate) presences: IdVec<PresenceId, Presence>,
+    pub(crate) settings: IdVec<SettingsId, SegmentSettings>,
+    /// The presences on each switch, in the order of the segments.
+    pub(crate) presences_on: FxHashMap<DeviceId, Vec<PresenceId>>,
+    pub(crate) pools: IdVec<PoolId, Pool>,
+    pub(crate) exhausted: Vec<Exhausted>,
+    pub(crate) routers: IdVec<RouterId, Router>,
+    pub(crate) interfaces: IdVec<InterfaceId, Interface>,
+    /// The interface at the other end of each, as it is cabled.
+    pub(crate) interface_far: IdVec<InterfaceId, Option<InterfaceId>>,
+    pub(crate) sessions: IdVec<SessionId, Session>,
+    pub(crate) overlays: IdVec<OverlayId, Overlay>,
+    pub(crate) policies: IdVec<PolicyId, Policy>,
+    pub(crate) static_routes: Vec<StaticRoute>,
+    pub(crate) evis: IdVec<EviId, Evi>,
+    pub(crate) leaks: IdVec<LeakId, Leak>,
+    pub(crate) outsides: IdVec<OutsideId, Outside>,
+    pub(crate) sites: IdVec<SiteId, Site>,
+    pub(crate) wans: IdVec<WanId, Wan>,
+    pub(crate) endpoints: IdVec<EndpointId, Endpoint>,
     pub(crate) bonds: IdVec<BondId, Bond>,
     pub(crate) networks: IdVec<NetworkId, Network>,
     pub(crate) accepts: Vec<Accept>,
@@ -721,10 +766,95 @@ impl Fabric {
         segment, segments: SegmentId => Segment;
         /// One segment on one switch.
         presence, presences: PresenceId => Presence;
+        /// One pool.
+        pool, pools: PoolId => Pool;
+        /// One switch as a router.
+        router, routers: RouterId => Router;
+        /// One routed interface.
+        interface, interfaces: InterfaceId => Interface;
+        /// One end of a BGP session.
+        session, sessions: SessionId => Session;
+        /// One switch as a VTEP.
+        overlay, overlays: OverlayId => Overlay;
+        /// One routing policy.
+        policy, policies: PolicyId => Policy;
+        /// One EVPN instance of several segments.
+        evi, evis: EviId => Evi;
+        /// One leak between VRFs.
+        leak, leaks: LeakId => Leak;
+        /// One network outside the fabric.
+        outside, outsides: OutsideId => Outside;
+        /// One site.
+        site, sites: SiteId => Site;
+        /// One path over a WAN.
+        wan, wans: WanId => Wan;
+        /// One machine on a host's virtual network.
+        endpoint, endpoints: EndpointId => Endpoint;
         /// One bond.
         bond, bonds: BondId => Bond;
         /// One virtual network.
         network, networks: NetworkId => Network;
+    }
+
+    /// What a segment is set to where it is present.
+    pub fn settings_at(&self, presence: PresenceId) -> &SegmentSettings {
+        &self.settings[self.presences[presence].settings]
+    }
+
+    /// The presences of segments on a switch, in the order of the segments.
+    pub fn presences_on(&self, switch: DeviceId) -> &[PresenceId] {
+        self.presences_on.get(&switch).map_or(&[], Vec::as_slice)
+    }
+
+    /// A switch as a router, if it takes part in any routing.
+    pub fn router_of(&self, switch: DeviceId) -> Option<&Router> {
+        self.devices[switch].router.map(|router| &self.routers[router])
+    }
+
+    /// A switch as a VTEP, if a statement makes it one.
+    pub fn overlay_of(&self, switch: DeviceId) -> Option<&Overlay> {
+        self.router_of(switch)?.overlay.map(|overlay| &self.overlays[overlay])
+    }
+
+    /// The VTEP address of a switch.
+    pub fn vtep_of(&self, switch: DeviceId) -> Option<At<IpAddr>> {
+        self.overlay_of(switch)?.vtep
+    }
+
+    /// The interface at the other end, as it is cabled: of a VLAN's interface that of the other side
+    /// of the pair.
+    pub fn interface_far(&self, interface: InterfaceId) -> Option<InterfaceId> {
+        self.interface_far[interface]
+    }
+
+    /// The static routes, in the order of the file.
+    pub fn static_routes(&self) -> &[StaticRoute] {
+        &self.static_routes
+    }
+
+    /// What pools could not give.
+    pub fn exhausted(&self) -> &[Exhausted] {
+        &self.exhausted
+    }
+
+    /// The name of an interface on its switch, such as `et49`, `et49.100` or `VLAN 3900`.
+    pub fn interface_name(&self, interface: InterfaceId) -> String {
+        let interface = &self.interfaces[interface];
+        let base = match interface.place {
+            InterfacePlace::Port(port) => self.port_name(port).to_owned(),
+            InterfacePlace::Lag(lag) => self.lags[lag].name.to_string(),
+            InterfacePlace::Vlan(vlan) => format!("VLAN {vlan}"),
+        };
+        match interface.tag {
+            Some(tag) => format!("{base}.{}", tag.value),
+            None => base,
+        }
+    }
+
+    /// The switch's and the interface's name, as in `kelp-a et49`.
+    pub fn interface_label(&self, interface: InterfaceId) -> String {
+        let device = self.interfaces[interface].device;
+        format!("{} {}", self.device_name(device), self.interface_name(interface))
     }
 
     /// The device of a name.

@@ -26,8 +26,9 @@ pub(crate) use read::{Many, inner};
 pub use schema::{json_schema, reference};
 pub use span::{At, FileId, Location, Source, Sources, Span};
 pub(crate) use statements::{
-    BondKeys, HardwareKeys, HostKeys, LagKeys, ManagementKeys, MemberKeys, NetworkKeys, PairKeys,
-    RepeaterKeys, Run, RunEnd, StackKeys, StackMemberKeys, SwitchKeys, TreeKeys,
+    BondKeys, HardwareKeys, HostKeys, InterfaceKeys, LagKeys, ManagementKeys, MemberKeys,
+    NetworkKeys, OverlayKeys, PairKeys, RepeaterKeys, RouterKeys, Run, RunEnd, SegmentKeys,
+    SessionKeys, StackKeys, StackMemberKeys, SwitchKeys, TreeKeys, UnderlayKeys,
 };
 
 pub(crate) use keys::Keys;
@@ -35,7 +36,9 @@ pub(crate) use keys::Keys;
 /// Builders of single statements, generated from the same list of keys as the reader.
 pub(crate) mod builders {
     pub use super::statements::{
-        Accept, Bond, Hardware, Host, Instance, Keepalive, Lag, Management, Member, Network, Pair,
-        Port, Repeater, RunOptions, Segment, Stack, StackMember, Switch, Tree, VlanPriority, Vrf,
+        Accept, Bond, Endpoint, Evi, Hardware, Host, Instance, Interface, Keepalive, Lag, Leak,
+        Management, Member, Network, Outside, Overlay, Pair, Policy, Pool, Port, Repeater, Route,
+        Router, RunOptions, Segment, Session, Site, Stack, StackMember, Switch, Tree, Underlay,
+        VlanPriority, Vrf, Wan,
     };
 }

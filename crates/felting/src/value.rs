@@ -3,30 +3,38 @@
 //! Each type is made only through its check, prints one spelling, and reads that spelling back.
 //! IP addresses and prefixes come from the standard library and from `ipnet`.
 
+mod area;
 mod esi;
+mod interval;
 mod length;
 mod mac;
 mod number;
 mod prefix;
+mod route;
 mod speed;
 mod tree;
 mod vlan;
 mod words;
 
+pub use area::Area;
 pub use esi::{Esi, SegmentIdentifier};
+pub use interval::Interval;
 pub use length::Length;
 pub use mac::MacAddr;
 pub use number::{
-    Domain, GroupNumber, InstanceNumber, Mtu, Number, OutOfRange, PathCost, StackMemberNumber,
-    VlanId, Vni,
+    Asn, Domain, GroupNumber, InstanceNumber, Metric, Mtu, Number, OutOfRange, PathCost,
+    PoolNumber, Preference, StackMemberNumber, UdpPort, VlanId, Vni, VrrpPriority,
 };
-pub use prefix::{IpInterface, IpPrefix, PrefixError};
+pub use prefix::{IpInterface, IpPrefix, Loopback, PrefixError};
+pub use route::{RouteDistinguisher, RouteTarget, TargetPattern};
 pub use speed::Speed;
 pub use tree::{BridgePriority, TreePortPriority};
 pub use vlan::VlanSet;
 pub use words::{
-    Activity, BondProtocol, Duplex, HashPolicy, Medium, PathCosts, Protocol, Role, SegmentMode,
-    SplitDetection, Timeout, TreeMode, Unanswered,
+    Activity, Advertised, BondProtocol, DfElection, Duplex, Encapsulation, Family, GatewayKind,
+    HashPolicy, Irb, IsisLevel, Medium, NetworkType, NextHopRule, NumberedBy, PathCosts, PoolKind,
+    Protocol, Replication, Role, SegmentMode, SessionOver, SingleHomed, SplitDetection, TargetRule,
+    Timeout, TreeMode, Unanswered, UnderlayProtocol,
 };
 
 /// A text that is not a value of the type that was asked for.

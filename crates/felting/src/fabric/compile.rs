@@ -1,11 +1,15 @@
 //! From statements to the compiled fabric, in the order in which things refer to each other:
-//! hardware, devices, cables, port settings, LAGs, pairs, VRFs, segments, hosts' networks.
+//! hardware, devices, cables, port settings, LAGs, pairs, pools, VRFs, routers, segments, hosts'
+//! networks.
 
 mod cabling;
 mod devices;
 mod ethernet_segments;
 mod lags;
 mod pairs;
+mod pools;
+mod reaches;
+mod routers;
 mod stacks;
 mod tenants;
 mod trees;
@@ -60,14 +64,25 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
     let sides = made.pairs(document);
     let trees = made.trees(document);
     made.management(document);
+    made.pools(document);
+    made.policies(document);
+    made.sites(document);
     let vrfs = made.vrfs(document);
+    let routers = made.routers(document, &sides, &vrfs);
     made.segments(document, &vrfs);
+    made.evis(document);
+    made.static_routes(document, &vrfs);
+    made.outsides(document, &vrfs);
     made.networks(&hosts);
+    made.endpoints(document);
     drop(names);
     fabric.device_names = by_name;
     fabric.devices = devices;
     for (device, side) in sides.of {
         fabric.devices[device].pair = Some(side);
+    }
+    for (device, router) in routers {
+        fabric.devices[device].router = Some(router);
     }
     for (device, settings) in trees {
         fabric.devices[device].tree = Some(fabric.trees.push(settings));

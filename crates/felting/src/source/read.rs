@@ -1,6 +1,6 @@
 //! From TOML values to values of the domain, each with its place.
 
-use std::net::IpAddr;
+use std::net::{IpAddr, Ipv4Addr};
 use std::ops::Range;
 
 use serde_json::{Value as Json, json};
@@ -11,10 +11,14 @@ use toml::de::DeValue;
 use super::fault::{FaultKind, Faults};
 use super::span::{At, FileId, Span};
 use crate::value::{
-    Activity, BondProtocol, BridgePriority, Domain, GroupNumber, HashPolicy, InstanceNumber,
-    IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PathCost, PathCosts, PrefixError,
-    Protocol, Role, SegmentIdentifier, SegmentMode, SplitDetection, StackMemberNumber, Timeout,
-    TreeMode, TreePortPriority, Unanswered, VlanId, VlanSet, Vni,
+    Activity, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection, Domain,
+    Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
+    IpInterface, IpPrefix, Irb, IsisLevel, Length, Loopback, MacAddr, Medium, Metric, Mtu,
+    NetworkType, NextHopRule, Number, NumberedBy, PathCost, PathCosts, PoolKind, PoolNumber,
+    Preference, PrefixError, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
+    SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber,
+    TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered,
+    UnderlayProtocol, VlanId, VlanSet, Vni, VrrpPriority,
 };
 
 pub(crate) type Node<'a> = Spanned<DeValue<'a>>;
@@ -248,7 +252,13 @@ read_number!(
     StackMemberNumber,
     InstanceNumber,
     BridgePriority,
-    TreePortPriority
+    TreePortPriority,
+    Asn,
+    Metric,
+    PoolNumber,
+    UdpPort,
+    Preference,
+    VrrpPriority
 );
 
 /// Types that are one of a few words.
@@ -287,7 +297,22 @@ read_word!(
     TreeMode,
     PathCosts,
     SegmentMode,
-    SplitDetection
+    SplitDetection,
+    PoolKind,
+    NumberedBy,
+    UnderlayProtocol,
+    NetworkType,
+    Advertised,
+    SessionOver,
+    Family,
+    NextHopRule,
+    Replication,
+    Encapsulation,
+    TargetRule,
+    Irb,
+    GatewayKind,
+    DfElection,
+    SingleHomed
 );
 
 /// Types that are a text of a certain form.
@@ -317,7 +342,44 @@ read_text! {
     Length, "a length with its unit, such as \"3m\" or \"12km\"";
     IpInterface, "an address with its prefix length, such as \"10.64.0.1/31\"";
     SegmentIdentifier, "an ESI of ten octets, such as \"00:11:22:33:44:55:66:77:88:99\", a MAC address and a number, such as \"02:46:00:00:00:0f/17\", or \"lacp\"";
+    Loopback, "an address such as \"10.64.8.11\", with a prefix length only where it has one of its own";
+    Ipv4Addr, "a number written as an IPv4 address, such as \"10.64.8.11\"";
+    Interval, "a time with its unit, such as \"300ms\" or \"10s\"";
+    RouteTarget, "a route target such as \"42041:23310\": an AS number or IPv4 address, a colon, and a number that fits beside it";
+    RouteDistinguisher, "a route distinguisher such as \"10.64.8.11:310\": an AS number or IPv4 address, a colon, and a number that fits beside it";
+    TargetPattern, "a route target with {vni} for its number, such as \"42041:{vni}\"";
     IpAddr, "an IPv4 or IPv6 address without a prefix length, such as \"10.64.9.11\"";
+}
+
+/// Types that are a number or a text.
+macro_rules! read_number_or_text {
+    ($($type:ty, $what:literal, $schema:tt;)+) => {$(
+        impl Read for $type {
+            fn what() -> String {
+                $what.into()
+            }
+            fn schema() -> Json {
+                json!($schema)
+            }
+            fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
+                let text = match node.get_ref().is_integer() {
+                    true => cx.integer(key, node, Self::what)?.to_string(),
+                    false => cx.text(key, node, Self::what)?.to_owned(),
+                };
+                let value = text.parse().ok();
+                if value.is_none() {
+                    let at = cx.place(node);
+                    cx.bad_value(key, at, &text, $what);
+                }
+                value
+            }
+        }
+    )+};
+}
+read_number_or_text! {
+    Area, "an area: a number such as 0, an address such as \"0.0.0.10\", or for IS-IS \"49.0001\"",
+        { "anyOf": [{ "type": "integer", "minimum": 0, "maximum": 4_294_967_295_u32 }, { "type": "string" }] };
+    IsisLevel, "an IS-IS level: 1, 2 or \"1-2\"", { "enum": [1, 2, "1", "2", "1-2"] };
 }
 
 impl Read for VlanSet {

@@ -7,9 +7,11 @@ use serde_json::{Value as Json, json};
 use super::keys::{Keys, extra_keys, statement_schema};
 use super::load::{TABLES, paths_schema};
 use super::statements::{
-    AcceptKeys, BondKeys, HardwareKeys, HostKeys, InstanceKeys, KeepaliveKeys, LagKeys,
-    ManagementKeys, MemberKeys, NetworkKeys, PairKeys, PortKeys, RepeaterKeys, Run, RunKeys,
-    SegmentKeys, StackKeys, StackMemberKeys, SwitchKeys, TreeKeys, VlanPriorityKeys, VrfKeys,
+    AcceptKeys, BondKeys, EndpointKeys, EviKeys, HardwareKeys, HostKeys, InstanceKeys,
+    InterfaceKeys, KeepaliveKeys, LagKeys, LeakKeys, ManagementKeys, MemberKeys, NetworkKeys,
+    OutsideKeys, OverlayKeys, PairKeys, PolicyKeys, PoolKeys, PortKeys, RepeaterKeys, RouteKeys,
+    RouterKeys, Run, RunKeys, SegmentKeys, SessionKeys, SiteKeys, StackKeys, StackMemberKeys,
+    SwitchKeys, TreeKeys, UnderlayKeys, VlanPriorityKeys, VrfKeys, WanKeys,
 };
 
 /// The JSON Schema (draft 2020-12) of a fabric file, for editors.
@@ -50,6 +52,20 @@ pub fn json_schema() -> Json {
             "repeater" => array::<RepeaterKeys>(),
             "management" => array::<ManagementKeys>(),
             "tree" => array::<TreeKeys>(),
+            "pool" => array::<PoolKeys>(),
+            "router" => array::<RouterKeys>(),
+            "underlay" => array::<UnderlayKeys>(),
+            "interface" => array::<InterfaceKeys>(),
+            "route" => array::<RouteKeys>(),
+            "policy" => array::<PolicyKeys>(),
+            "session" => array::<SessionKeys>(),
+            "overlay" => array::<OverlayKeys>(),
+            "evi" => array::<EviKeys>(),
+            "leak" => array::<LeakKeys>(),
+            "outside" => array::<OutsideKeys>(),
+            "site" => array::<SiteKeys>(),
+            "wan" => array::<WanKeys>(),
+            "endpoint" => array::<EndpointKeys>(),
             "vrf" => array::<VrfKeys>(),
             "segment" => array::<SegmentKeys>(),
             "host" => array::<HostKeys>(),
@@ -90,11 +106,25 @@ pub fn reference() -> String {
     section::<TreeKeys>(&mut page);
     section::<InstanceKeys>(&mut page);
     section::<VlanPriorityKeys>(&mut page);
+    section::<PoolKeys>(&mut page);
+    section::<RouterKeys>(&mut page);
+    section::<UnderlayKeys>(&mut page);
+    section::<InterfaceKeys>(&mut page);
+    section::<RouteKeys>(&mut page);
+    section::<PolicyKeys>(&mut page);
+    section::<SessionKeys>(&mut page);
+    section::<OverlayKeys>(&mut page);
+    section::<SiteKeys>(&mut page);
+    section::<WanKeys>(&mut page);
     section::<VrfKeys>(&mut page);
     section::<SegmentKeys>(&mut page);
+    section::<EviKeys>(&mut page);
+    section::<LeakKeys>(&mut page);
+    section::<OutsideKeys>(&mut page);
     section::<HostKeys>(&mut page);
     section::<BondKeys>(&mut page);
     section::<NetworkKeys>(&mut page);
+    section::<EndpointKeys>(&mut page);
     section::<AcceptKeys>(&mut page);
     page
 }

@@ -1,7 +1,7 @@
 //! The tables of the language. Adding a key here adds it to the reader, the JSON Schema, the
 //! reference in `docs/language.md` and the builder.
 
-use std::net::IpAddr;
+use std::net::{IpAddr, Ipv4Addr};
 
 use jiff::civil::Date;
 use serde_json::Value as Json;
@@ -11,10 +11,14 @@ use super::keys::{KeyDef, Keys, Layers, keys};
 use super::read::{Cx, Many, Node, Read};
 use super::span::{At, Span};
 use crate::value::{
-    Activity, BondProtocol, BridgePriority, Domain, GroupNumber, HashPolicy, InstanceNumber,
-    IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PathCost, PathCosts, Protocol,
-    Role, SegmentIdentifier, SegmentMode, SplitDetection, StackMemberNumber, Timeout, TreeMode,
-    TreePortPriority, Unanswered, VlanId, VlanSet, Vni,
+    Activity, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection, Domain,
+    Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
+    IpInterface, IpPrefix, Irb, IsisLevel, Length, Loopback, MacAddr, Medium, Metric, Mtu,
+    NetworkType, NextHopRule, Number, NumberedBy, PathCost, PathCosts, PoolKind, PoolNumber,
+    Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget, SegmentIdentifier,
+    SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber, TargetPattern,
+    TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId,
+    VlanSet, Vni, VrrpPriority,
 };
 
 keys! {
@@ -298,16 +302,332 @@ keys! {
         vrf: SmolStr;
     }
 
+    /// From what values are allotted that nobody wrote: base plus the thing's own number, so that adding
+    /// a switch never renumbers another.
+    "pool" PoolKeys Pool {
+        /// Its name.
+        name: SmolStr [identity];
+        /// What it gives out.
+        gives: PoolKind [identity];
+        /// The prefixes that addresses come from, one for each of IPv4 and IPv6.
+        prefix: Many<IpPrefix>;
+        /// The number before the first, of AS numbers and VNIs: what has the number 1 gets the next.
+        base: PoolNumber;
+        /// The last number that it may give.
+        last: PoolNumber;
+        /// How many links each switch may have to those above it; 8 by default.
+        links_per_switch: u16;
+        /// Whose number an AS number follows from; `switch` by default.
+        by: NumberedBy;
+        /// The switches that it is for; all by default.
+        on: Many<SmolStr>;
+    }
+
+    /// What a switch is to routing protocols.
+    "router" RouterKeys Router {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// The AS number; by default from the pool.
+        as_number: Asn;
+        /// The router id; by default from the pool, else the IPv4 loopback.
+        router_id: Ipv4Addr;
+        /// The loopback's addresses; by default from the pool.
+        loopback: Many<Loopback>;
+        /// Its cluster id as a route reflector; its router id by default (RFC 4456 section 7).
+        cluster_id: Ipv4Addr;
+        /// How many equal paths it uses at once; all of them by default.
+        max_paths: u16;
+        /// Whether eBGP without policy lets nothing in or out (RFC 8212); true unless said otherwise.
+        policy_required: bool;
+    }
+
+    /// How some switches route between each other. Without `ports`, every port counts that is cabled
+    /// to another switch of an underlay and neither in a LAG nor bridged.
+    "underlay" UnderlayKeys Underlay {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// The routing protocol; `ospf` by default.
+        protocol: UnderlayProtocol;
+        /// The ports and LAGs that take part, by name or range.
+        ports: Many<SmolStr>;
+        /// Whether links have no addresses of their own but use the loopback's; false by default.
+        unnumbered: bool;
+        /// The area; 0 by default.
+        area: Area;
+        /// The IS-IS level; 2 by default.
+        level: IsisLevel;
+        /// What a link is taken for; `point-to-point` by default.
+        network_type: NetworkType;
+        /// How often hellos are sent; 10s by default.
+        hello: Interval;
+        /// After what silence a neighbor is given up; 40s by default.
+        dead: Interval;
+        /// The cost of a link; 10 by default.
+        cost: Metric;
+        /// The name of the key by which hellos are authenticated; none by default.
+        authentication: SmolStr;
+        /// Whether BFD watches the neighbors; false by default.
+        bfd: bool;
+        /// What is advertised; with BGP loopbacks and VTEPs by default, else the links too.
+        advertise: Many<Advertised>;
+        /// The AS number that the far end of each link is expected to have (BGP); by default the one it has.
+        peer_as: Asn;
+        /// The policies that routes from the far end pass, by name, or `everything` (BGP).
+        import: Many<SmolStr>;
+        /// The policies that routes to the far end pass, by name, or `everything` (BGP).
+        export: Many<SmolStr>;
+        /// Whether multicast is routed between the links; false by default.
+        multicast: bool;
+    }
+
+    /// One routed interface, where the underlay's keys don't say all: a port or LAG, a tagged
+    /// sub-interface of it, or a VLAN's.
+    "interface" InterfaceKeys Interface {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// The port or LAG.
+        port: SmolStr;
+        /// The tag, of a sub-interface.
+        tag: VlanId;
+        /// The VLAN, of an interface that is no port: it reaches the other side of a pair over the peer link.
+        vlan: VlanId;
+        /// Its addresses; by default from the pool.
+        address: Many<IpInterface>;
+        /// Its VRF, where it is a tenant's; its routing protocols are then not the underlay's.
+        vrf: SmolStr;
+        /// Its MTU, where it is not that of the port.
+        mtu: Mtu;
+        /// The routing protocol; that of the underlay by default.
+        protocol: UnderlayProtocol;
+        /// Whether it has no address of its own but uses the loopback's.
+        unnumbered: bool;
+        /// The area.
+        area: Area;
+        /// The IS-IS level.
+        level: IsisLevel;
+        /// What the link is taken for.
+        network_type: NetworkType;
+        /// How often hellos are sent.
+        hello: Interval;
+        /// After what silence a neighbor is given up.
+        dead: Interval;
+        /// The cost.
+        cost: Metric;
+        /// The name of the key by which hellos are authenticated.
+        authentication: SmolStr;
+        /// Whether BFD watches the neighbor.
+        bfd: bool;
+        /// Whether its subnet is advertised but no neighbor sought on it; false by default.
+        passive: bool;
+        /// The AS number that the far end is expected to have (BGP).
+        peer_as: Asn;
+        /// The policies that routes from the far end pass (BGP).
+        import: Many<SmolStr>;
+        /// The policies that routes to the far end pass (BGP).
+        export: Many<SmolStr>;
+        /// Whether multicast is routed over it.
+        multicast: bool;
+    }
+
+    /// Static routes of some switches.
+    "route" RouteKeys Route {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// Where they lead.
+        to: Many<IpPrefix> [identity];
+        /// By what: an address, a switch, or a WAN path.
+        via: SmolStr [identity];
+        /// Its VRF, where it is a tenant's.
+        vrf: SmolStr;
+    }
+
+    /// Which prefixes a routing policy lets through: what `deny` covers not, else what `permit` covers,
+    /// all of it without `permit`.
+    "policy" PolicyKeys Policy {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The prefixes that it lets through, with all that is inside them.
+        permit: Many<IpPrefix>;
+        /// The prefixes that it stops, with all that is inside them.
+        deny: Many<IpPrefix>;
+    }
+
+    /// One end of BGP sessions: from each switch of `on` to each of `to`.
+    "session" SessionKeys Session {
+        /// The switches whose end this is, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// The switches at the other end, by name, range or pattern.
+        to: Many<SmolStr> [identity];
+        /// Between which addresses; `loopbacks` by default.
+        over: SessionOver;
+        /// The address families that this end activates; `evpn` by default.
+        families: Many<Family>;
+        /// The AS number that the other end is expected to have; by default the one it has.
+        peer_as: Asn;
+        /// The address that the other end is expected at; by default its own.
+        peer_address: IpAddr;
+        /// The address that this end sends from; the loopback, or the link's, by default. `over` says which.
+        source: IpAddr;
+        /// Over how many hops an eBGP session may go; 1 by default.
+        multihop: u16;
+        /// Whether this end reflects routes to the other as its client (RFC 4456); false by default.
+        client: bool;
+        /// What this end does to the next hop of routes that it passes on: of EVPN over eBGP `rewritten`
+        /// by default, over iBGP `kept`.
+        next_hop: NextHopRule;
+        /// Whether extended communities are sent; true unless said otherwise.
+        communities: bool;
+        /// The policies that routes from the other end pass, by name, or `everything`.
+        import: Many<SmolStr>;
+        /// The policies that routes to the other end pass, by name, or `everything`.
+        export: Many<SmolStr>;
+        /// The name of the key by which the session is authenticated; none by default.
+        authentication: SmolStr;
+        /// Whether BFD watches the other end; false by default.
+        bfd: bool;
+    }
+
+    /// What makes some switches VTEPs, and what holds for all their segments.
+    "overlay" OverlayKeys Overlay {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// The VTEP address; that of the pair, else from the pool, by default.
+        vtep: IpAddr;
+        /// What frames travel in; `vxlan` by default.
+        encapsulation: Encapsulation;
+        /// The UDP port of VXLAN; 4789 by default.
+        udp_port: UdpPort;
+        /// How flooding is done; `head-end` by default.
+        replication: Replication;
+        /// The rendezvous points of multicast groups.
+        rendezvous: Many<IpAddr>;
+        /// Where route targets come from that are not written; `given` if there is a pattern, else `rfc8365`.
+        targets: TargetRule;
+        /// The pattern of given route targets, such as `42041:{vni}`.
+        target_pattern: TargetPattern;
+        /// Whether imports of derived targets ignore the AS number in them; false by default.
+        any_as: bool;
+        /// How packets between segments cross the fabric; `symmetric` by default.
+        irb: Irb;
+        /// The MAC address by which others send routed packets here (RFC 9135); that of the switch by default.
+        router_mac: MacAddr;
+        /// The MAC address of anycast gateways.
+        gateway_mac: MacAddr;
+        /// Whether gateways' MAC and IP addresses are advertised (RFC 7432 section 10.1); false by default.
+        advertise_gateways: bool;
+        /// Whether ARP and ND are answered from what EVPN says; true unless said otherwise.
+        suppression: bool;
+        /// Whether Ethernet segments are closed when the underlay is lost; false by default.
+        core_isolation: bool;
+        /// How the designated forwarder of an Ethernet segment is found; `modulus` by default.
+        election: DfElection;
+        /// The preference in an election by preference; 32767 by default.
+        preference: Preference;
+        /// The next hop for what hangs on one side of a pair; `shared` by default.
+        single_homed: SingleHomed;
+    }
+
+    /// Segments that are one EVPN instance: VLAN-aware, with one route distinguisher and one set of
+    /// targets, and the VNI as Ethernet tag.
+    "evi" EviKeys Evi {
+        /// Its name.
+        name: SmolStr [identity];
+        /// Its number, from which its route distinguishers follow.
+        number: Number;
+        /// Its segments, by name.
+        segments: Many<SmolStr> [identity];
+        /// The route targets of imports and exports.
+        targets: Many<RouteTarget>;
+    }
+
+    /// Routes of one VRF that another one gets too.
+    "leak" LeakKeys Leak {
+        /// The VRF whose routes they are.
+        from: SmolStr [identity];
+        /// The VRF that gets them.
+        to: SmolStr [identity];
+        /// Which prefixes; all by default.
+        prefixes: Many<IpPrefix>;
+        /// The switches that pass them on, by name, range or pattern; all that have both VRFs by default.
+        on: Many<SmolStr>;
+        /// Whether it is meant to go one way only; false by default.
+        one_way: bool;
+    }
+
+    /// A network outside the fabric that a VRF reaches.
+    "outside" OutsideKeys Outside {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The VRF.
+        vrf: SmolStr [identity];
+        /// The switches that lead to it, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// Its prefixes; `0.0.0.0/0` is the default route.
+        prefixes: Many<IpPrefix> [identity];
+    }
+
+    /// Switches at one place, with a WAN between them and the others.
+    "site" SiteKeys Site {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// How long a packet to another site may take.
+        delay_bound: Interval;
+    }
+
+    /// A path over a WAN of other people's routers, between an interface at either end.
+    "wan" WanKeys Wan {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The two ends, each a switch and a port: `inlet-a et52`.
+        ends: Many<SmolStr> [identity];
+        /// The tags at the two ends, if the path is in one.
+        tags: Many<VlanId>;
+        /// How long a packet takes.
+        delay: Interval;
+        /// The largest packet that it takes.
+        mtu: Mtu;
+    }
+
+    /// A machine that a host's virtual network connects: a guest, or the host itself.
+    "endpoint" EndpointKeys Endpoint {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The host that it runs on.
+        host: SmolStr [identity];
+        /// The host's virtual network; the only one by default.
+        network: SmolStr;
+        /// The tag that it uses, in a network of several.
+        tag: VlanId;
+        /// Its MAC address; by default it follows from the name.
+        mac: MacAddr;
+        /// Its addresses.
+        address: Many<IpInterface>;
+    }
+
     /// A tenant's routing table.
     "vrf" VrfKeys Vrf {
         /// Its name.
         name: SmolStr [identity];
         /// Its number, from which allotted values follow.
         number: Number;
-        /// Its layer 3 VNI.
+        /// Its layer 3 VNI; by default from the pool.
         vni: Vni;
         /// The switches that have it, by name, range or pattern.
         on: Many<SmolStr>;
+        /// The route targets of imports and exports, where they are not those of the overlay.
+        targets: Many<RouteTarget>;
+        /// The route targets of imports, where they differ.
+        import_targets: Many<RouteTarget>;
+        /// The route targets of exports, where they differ.
+        export_targets: Many<RouteTarget>;
+        /// The route distinguisher; by default the router id and 32768 plus the number.
+        rd: RouteDistinguisher;
+        /// How packets between segments cross the fabric, where it is not as the overlay has it.
+        irb: Irb;
+        /// Whether the subnets of its segments are advertised as IP prefixes; true unless said otherwise.
+        advertise_subnets: bool;
     }
 
     /// One broadcast domain: its VLAN, its VNI, its subnets, and where it is present.
@@ -320,7 +640,7 @@ keys! {
         on: Many<SmolStr>;
         /// Its VLAN.
         vlan: VlanId;
-        /// Its layer 2 VNI.
+        /// Its layer 2 VNI; by default from the pool.
         vni: Vni;
         /// Its VRF, by name.
         vrf: SmolStr;
@@ -330,6 +650,28 @@ keys! {
         gateway: Many<IpAddr>;
         /// Where the gateway is, if not on all VTEPs of the segment.
         gateway_on: Many<SmolStr>;
+        /// Which routers have the gateway's address; `anycast` by default.
+        gateway_kind: GatewayKind;
+        /// The gateway's MAC address, where it is not that of the overlay.
+        gateway_mac: MacAddr;
+        /// The switch's own addresses, beside the gateway's.
+        address: Many<IpInterface>;
+        /// The priority for the shared gateway address; the higher is the better, 100 by default (VRRP).
+        vrrp_priority: VrrpPriority;
+        /// The route targets of imports and exports, where they are not those of the overlay.
+        targets: Many<RouteTarget>;
+        /// The route targets of imports, where they differ.
+        import_targets: Many<RouteTarget>;
+        /// The route targets of exports, where they differ.
+        export_targets: Many<RouteTarget>;
+        /// The route distinguisher; by default the router id and the number, else the VLAN.
+        rd: RouteDistinguisher;
+        /// How flooding is done, where it is not as the overlay has it.
+        replication: Replication;
+        /// The multicast group, where flooding is by group.
+        group: IpAddr;
+        /// The VTEP addresses that frames are copied to, where flooding is static.
+        flood_to: Many<IpAddr>;
     }
 
     /// A host, or several that are alike.

@@ -35,6 +35,11 @@ macro_rules! bounded {
             pub const WHAT: &'static str = $what;
 
             /// The value, if it is between [`Self::MIN`] and [`Self::MAX`].
+            #[allow(
+                clippy::absurd_extreme_comparisons,
+                unused_comparisons,
+                reason = "some types reach to the ends of u32"
+            )]
             pub const fn new(value: u32) -> Result<Self, OutOfRange> {
                 if value >= $min && value <= $max {
                     Ok(Self(value))
@@ -105,6 +110,39 @@ bounded! {
     ///
     /// Source: IEEE 802.1Q clause 13.8 (an MSTID other than the CIST's).
     InstanceNumber, "a spanning tree instance", 1..=4094;
+
+    /// An autonomous system's number. Zero is refused: no AS has it.
+    ///
+    /// Source: RFC 6793 (four octets), RFC 7607 (zero).
+    ///
+    /// ```
+    /// use felting::value::Asn;
+    /// assert!(Asn::new(4_204_100_000).is_ok());
+    /// assert!(Asn::new(0).is_err());
+    /// ```
+    Asn, "an AS number", 1..=4_294_967_295;
+
+    /// The cost of a link in an underlay's routing protocol.
+    ///
+    /// Source: RFC 2328 section C.3 (16 bits), RFC 5305 section 3.7 (24 bits).
+    Metric, "a cost", 1..=16_777_215;
+
+    /// The first or last number of a pool.
+    PoolNumber, "a pool's number", 1..=4_294_967_295;
+
+    /// A UDP port.
+    UdpPort, "a UDP port", 1..=65_535;
+
+    /// The preference of a leaf for being an Ethernet segment's designated forwarder; the higher
+    /// is the better.
+    ///
+    /// Source: RFC 9785 section 3.
+    Preference, "a preference", 0..=65_535;
+
+    /// The priority of a router of a shared gateway address; the higher is the better.
+    ///
+    /// Source: RFC 9568 section 5.2.4.
+    VrrpPriority, "a VRRP priority", 1..=254;
 
     /// The written ordinal from which a thing's allotted values follow.
     Number, "a number", 1..=16_777_215;

@@ -38,13 +38,78 @@ impl fmt::Display for PrefixError {
 impl std::error::Error for PrefixError {}
 
 impl IpPrefix {
+    /// The prefix of one address.
+    pub fn host(address: IpAddr) -> Self {
+        Self(address.into())
+    }
+
     /// Whether the address is inside the prefix.
     pub fn contains(&self, address: IpAddr) -> bool {
         self.0.contains(&address)
     }
-}
 
-impl IpPrefix {
+    /// Whether the two have an address in common.
+    pub fn overlaps(&self, other: &Self) -> bool {
+        self.0.contains(&other.0) || other.0.contains(&self.0)
+    }
+
+    /// Whether every address of the other is in this one.
+    pub fn covers(&self, other: &Self) -> bool {
+        self.0.contains(&other.0)
+    }
+
+    /// The prefix of that length that holds this one; itself if it is no longer.
+    pub fn shortened(&self, length: u8) -> Self {
+        let length = length.min(self.0.prefix_len());
+        let net = IpNet::new(self.0.network(), length).expect("not longer than one that fits");
+        Self(net.trunc())
+    }
+
+    /// The first address.
+    pub fn address(&self) -> IpAddr {
+        self.0.network()
+    }
+
+    /// How many bits are fixed.
+    pub fn length(&self) -> u8 {
+        self.0.prefix_len()
+    }
+
+    /// Whether it is the default route's.
+    pub fn is_default(&self) -> bool {
+        self.0.prefix_len() == 0
+    }
+
+    /// The two ends of the link at a place: of an IPv4 prefix a /31 (RFC 3021), of an IPv6 one a
+    /// /127 (RFC 6164); none where the prefix has no such place.
+    ///
+    /// ```
+    /// use felting::value::IpPrefix;
+    /// let pool: IpPrefix = "10.64.0.0/22".parse()?;
+    /// let [even, odd] = pool.link(3).unwrap();
+    /// assert_eq!((even.to_string(), odd.to_string()), ("10.64.0.6/31".into(), "10.64.0.7/31".into()));
+    /// assert_eq!(pool.link(512), None);
+    /// # Ok::<(), felting::value::PrefixError>(())
+    /// ```
+    pub fn link(&self, place: u32) -> Option<[IpInterface; 2]> {
+        let ends = match self.0.network() {
+            IpAddr::V4(base) => {
+                let even = u32::from(base).checked_add(place.checked_mul(2)?)?;
+                [even, even.checked_add(1)?].map(|bits| IpAddr::V4(bits.into()))
+            }
+            IpAddr::V6(base) => {
+                let even = u128::from(base).checked_add(u128::from(place) * 2)?;
+                [even, even.checked_add(1)?].map(|bits| IpAddr::V6(bits.into()))
+            }
+        };
+        let length = if ends[0].is_ipv4() { 31 } else { 127 };
+        ends.iter().all(|&end| self.contains(end)).then(|| {
+            ends.map(|end| {
+                IpInterface(IpNet::new(end, length).expect("the length fits the family"))
+            })
+        })
+    }
+
     /// The address at so many places after the prefix's own, if it is inside and, in IPv4, not
     /// the one for broadcasts.
     pub fn nth(&self, number: u32) -> Option<IpAddr> {
@@ -66,6 +131,11 @@ impl IpInterface {
     /// The address.
     pub fn address(&self) -> IpAddr {
         self.0.addr()
+    }
+
+    /// The address of a subnet, with the subnet's length.
+    pub fn of(address: IpAddr, subnet: &IpPrefix) -> Option<Self> {
+        IpNet::new(address, subnet.length()).ok().map(Self)
     }
 
     /// The subnet that it is in.
@@ -103,5 +173,60 @@ impl FromStr for IpPrefix {
 impl fmt::Display for IpPrefix {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.0.fmt(f)
+    }
+}
+
+/// A loopback's address; without a prefix length it stands for itself alone.
+///
+/// ```
+/// use felting::value::Loopback;
+/// let loopback: Loopback = "10.64.8.11".parse()?;
+/// assert!(loopback.is_host());
+/// assert!(!"10.64.8.11/24".parse::<Loopback>()?.is_host());
+/// # Ok::<(), felting::value::PrefixError>(())
+/// ```
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Loopback(IpNet);
+
+impl Loopback {
+    /// The address.
+    pub fn address(&self) -> IpAddr {
+        self.0.addr()
+    }
+
+    /// The prefix that is advertised for it.
+    pub fn prefix(&self) -> IpPrefix {
+        IpPrefix(self.0.trunc())
+    }
+
+    /// Whether the prefix is the one address.
+    pub fn is_host(&self) -> bool {
+        self.0.prefix_len() == self.0.max_prefix_len()
+    }
+}
+
+impl From<IpAddr> for Loopback {
+    fn from(address: IpAddr) -> Self {
+        Self(address.into())
+    }
+}
+
+impl FromStr for Loopback {
+    type Err = PrefixError;
+
+    fn from_str(text: &str) -> Result<Self, PrefixError> {
+        match text.parse::<IpAddr>() {
+            Ok(address) => Ok(address.into()),
+            Err(_) => text.parse().map(Self).map_err(|_| PrefixError::Malformed),
+        }
+    }
+}
+
+impl fmt::Display for Loopback {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.is_host() {
+            true => self.address().fmt(f),
+            false => self.0.fmt(f),
+        }
     }
 }

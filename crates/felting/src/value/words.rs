@@ -189,6 +189,170 @@ words! {
         SingleMode = "single-mode",
     }
 
+    /// What a pool gives out.
+    PoolKind, "what a pool gives" {
+        /// Addresses of underlay links, two for each.
+        Links = "links",
+        /// Loopback addresses.
+        Loopbacks = "loopbacks",
+        /// VTEP addresses.
+        Vteps = "vteps",
+        /// Router ids.
+        RouterIds = "router-ids",
+        /// AS numbers.
+        AsNumbers = "as-numbers",
+        /// Layer 2 VNIs, of segments.
+        SegmentVnis = "segment-vnis",
+        /// Layer 3 VNIs, of VRFs.
+        VrfVnis = "vrf-vnis",
+    }
+
+    /// Whose number an AS number follows from.
+    NumberedBy, "what an AS number is for" {
+        /// Each switch has its own.
+        Switch = "switch",
+        /// The sides of a pair share one.
+        Pair = "pair",
+        /// The switches of a rack share one.
+        Rack = "rack",
+    }
+
+    /// The routing protocol of the underlay.
+    UnderlayProtocol, "an underlay's routing protocol" {
+        /// OSPF (RFC 2328, RFC 5340).
+        Ospf = "ospf",
+        /// IS-IS (ISO/IEC 10589, RFC 1195).
+        Isis = "is-is",
+        /// BGP between the ends of each link (RFC 4271, RFC 7938).
+        Bgp = "bgp",
+        /// None: connected and static routes only.
+        None = "none",
+    }
+
+    /// At which level IS-IS routers are neighbors (ISO/IEC 10589).
+    IsisLevel, "an IS-IS level" {
+        /// Inside an area.
+        One = "1",
+        /// Between areas.
+        Two = "2",
+        /// Both.
+        Both = "1-2",
+    }
+
+    /// What OSPF or IS-IS take a link for (RFC 2328 section 9.5, RFC 5309).
+    NetworkType, "a network type" {
+        /// Two routers, and no election.
+        PointToPoint = "point-to-point",
+        /// Any number of routers, one of them designated.
+        Broadcast = "broadcast",
+    }
+
+    /// What a switch tells its underlay of.
+    Advertised, "what is advertised into the underlay" {
+        /// Its loopback.
+        Loopbacks = "loopbacks",
+        /// Its VTEP address.
+        Vteps = "vteps",
+        /// The subnets of its underlay links.
+        Links = "links",
+        /// The subnets of segments in which it has an address outside any VRF.
+        Segments = "segments",
+        /// The prefixes that it has static routes for.
+        Static = "static",
+    }
+
+    /// Between which addresses of two switches BGP sessions are.
+    SessionOver, "what a session is between" {
+        /// Between loopbacks.
+        Loopbacks = "loopbacks",
+        /// Between the two ends of each link.
+        Links = "links",
+    }
+
+    /// An address family of BGP (RFC 4760).
+    Family, "an address family" {
+        /// IPv4 unicast (AFI 1, SAFI 1).
+        Ipv4 = "ipv4",
+        /// IPv6 unicast (AFI 2, SAFI 1).
+        Ipv6 = "ipv6",
+        /// EVPN (AFI 25, SAFI 70; RFC 7432).
+        Evpn = "evpn",
+    }
+
+    /// What a speaker does to the next hop of EVPN routes that it passes on.
+    NextHopRule, "a rule for next hops" {
+        /// Leaves it alone.
+        Kept = "kept",
+        /// Puts in its own address, as eBGP does by default (RFC 4271 section 5.1.3).
+        Rewritten = "rewritten",
+    }
+
+    /// How frames for many get to all VTEPs of a segment.
+    Replication, "how flooding is done" {
+        /// A copy to each VTEP that says so by a type 3 route (RFC 8365 section 5.1.3).
+        HeadEnd = "head-end",
+        /// A copy to each VTEP of a written list.
+        Static = "static",
+        /// One packet to an underlay multicast group (RFC 7348 section 4.2).
+        Group = "group",
+    }
+
+    /// What frames travel in between VTEPs (RFC 9012 section 13).
+    Encapsulation, "an encapsulation" {
+        /// VXLAN (RFC 7348).
+        Vxlan = "vxlan",
+        /// NVGRE (RFC 7637).
+        Nvgre = "nvgre",
+        /// GENEVE (RFC 8926).
+        Geneve = "geneve",
+    }
+
+    /// Where route targets come from that are not written.
+    TargetRule, "where route targets come from" {
+        /// From a pattern with the VNI in it.
+        Given = "given",
+        /// Derived from AS number and VNI as RFC 8365 section 5.1.2.1 has it.
+        Rfc8365 = "rfc8365",
+        /// The low 16 bits of the AS number and the VNI, as much equipment does; no standard.
+        AsVni = "as-vni",
+    }
+
+    /// How packets between two segments of a VRF cross the fabric (RFC 9135 section 4).
+    Irb, "a kind of IRB" {
+        /// Both VTEPs route, by the VRF's layer 3 VNI.
+        Symmetric = "symmetric",
+        /// Only the first VTEP routes, into the far segment's VNI.
+        Asymmetric = "asymmetric",
+    }
+
+    /// Which routers have a segment's gateway address.
+    GatewayKind, "a kind of gateway" {
+        /// All of them at once, with one MAC address (RFC 9135 section 4.1).
+        Anycast = "anycast",
+        /// One, or one pair.
+        Central = "central",
+        /// One at a time, by VRRP (RFC 9568).
+        Vrrp = "vrrp",
+    }
+
+    /// How the leaves of an Ethernet segment agree on who forwards what is for many.
+    DfElection, "an election of the designated forwarder" {
+        /// VLAN id modulo number of leaves (RFC 7432 section 8.5).
+        Modulus = "modulus",
+        /// Highest random weight (RFC 8584 section 3).
+        Hrw = "hrw",
+        /// The highest preference (RFC 9785).
+        Preference = "preference",
+    }
+
+    /// Which address a side of a pair advertises for what hangs on it alone.
+    SingleHomed, "the next hop for what hangs on one side" {
+        /// The VTEP address of the pair.
+        Shared = "shared",
+        /// The side's own loopback.
+        Own = "own",
+    }
+
     /// By what a bond spreads frames over its members.
     HashPolicy, "a hash policy" {
         /// Source and destination MAC address.

@@ -274,6 +274,7 @@ impl Layouts {
             software: described.software,
             stack: None,
             tree: None,
+            router: None,
             pair: None,
             layout,
             name,

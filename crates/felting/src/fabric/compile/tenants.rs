@@ -1,10 +1,15 @@
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
 use super::{Made, Things, too_many};
-use crate::fabric::{DeviceId, Presence, Segment, Vrf, VrfId};
+use crate::fabric::{
+    DeviceId, Presence, Segment, SegmentSettings, SettingsId, Vrf, VrfId, VrfPresence,
+};
 use crate::id::IdRange;
-use crate::source::{At, Deviation, Document, FaultKind, Keys, Layers, Many, Statement, nearest};
+use crate::source::{
+    At, Deviation, Document, FaultKind, Keys, Layers, Many, SegmentKeys, Statement, nearest,
+};
+use crate::value::{Number, PoolKind, RouteTarget, Vni};
 
 /// VRFs by name.
 pub(super) type VrfNames = FxHashMap<SmolStr, VrfId>;
@@ -18,14 +23,32 @@ impl Made<'_> {
             let (switches, mut present) = (self.present(on), Vec::new());
             let deviations: Vec<_> =
                 statements.iter().map(|s| self.deviations(s, &switches)).collect();
+            let allotted = self.vni_from(PoolKind::VrfVnis, keys.number(), keys.vni());
             for &switch in &switches {
                 let layers = layers_at(&statements, &deviations, switch);
-                present.push((switch, layers.vni().copied()));
+                let vni = match layers.vni() {
+                    Some(written) => Some(*written),
+                    None if layers.taken_out("vni").is_some() => None,
+                    None => allotted,
+                };
+                let both = layers.targets();
+                let list = |own: Option<&At<Many<RouteTarget>>>| {
+                    own.or(both).map(|targets| targets.value.0.clone())
+                };
+                present.push(VrfPresence {
+                    switch,
+                    vni,
+                    import: list(layers.import_targets()),
+                    export: list(layers.export_targets()),
+                    rd: layers.rd().copied(),
+                    irb: layers.irb().copied(),
+                    advertise_subnets: layers.advertise_subnets().is_none_or(|yes| yes.value),
+                });
             }
             let id = self.fabric.vrfs.push(Vrf {
                 name: At::new(thing.name.clone(), thing.span),
                 number: keys.number().copied(),
-                vni: keys.vni().copied(),
+                vni: keys.vni().copied().or(allotted),
                 switches: present,
             });
             names.insert(thing.name, id);
@@ -33,7 +56,30 @@ impl Made<'_> {
         names
     }
 
+    /// Whether a switch maps VLANs to VNIs: where overlays are written those that have one, else
+    /// all that can.
+    fn maps(&self, switch: DeviceId, vteps: &FxHashSet<DeviceId>) -> bool {
+        let hardware = self.devices[switch].hardware.map(|kind| &self.fabric.hardware[kind.value]);
+        let able = hardware.and_then(|kind| kind.vtep).is_none_or(|vtep| vtep.value);
+        able && (vteps.is_empty() || vteps.contains(&switch))
+    }
+
+    /// The VNI that a pool gives for a number, if none is written.
+    fn vni_from(
+        &mut self,
+        kind: PoolKind,
+        number: Option<&At<Number>>,
+        written: Option<&At<Vni>>,
+    ) -> Option<At<Vni>> {
+        let number = number.filter(|_| written.is_none())?;
+        let given = self.number_from(kind, None, At::new(number.get(), number.span), Vni::MAX)?;
+        Some(At::new(Vni::new(given.value).ok()?, given.span))
+    }
+
     pub(super) fn segments(&mut self, document: &Document, vrfs: &VrfNames) {
+        let vteps: FxHashSet<DeviceId> =
+            self.fabric.overlays.values().map(|overlay| overlay.device).collect();
+        let vteps = &vteps;
         for (thing, statements) in self.by_name(&document.segments, |keys| &keys.name) {
             let keys = &thing.layers;
             let switches = self.present(keys.on());
@@ -50,31 +96,47 @@ impl Made<'_> {
             let segment = self.fabric.segments.next_id();
             let deviations: Vec<_> =
                 statements.iter().map(|s| self.deviations(s, &switches)).collect();
+            let allotted = self.vni_from(PoolKind::SegmentVnis, keys.number(), keys.vni());
+            let mut usual: Option<SettingsId> = None;
             for &switch in &switches {
                 let here = layers_at(&statements, &deviations, switch);
-                let hardware =
-                    self.devices[switch].hardware.map(|kind| &self.fabric.hardware[kind.value]);
-                let maps = hardware.and_then(|kind| kind.vtep).is_none_or(|vtep| vtep.value);
                 let vrf = here.vrf().and_then(|name| self.vrf(name, vrfs));
-                self.fabric.presences.push(Presence {
+                let vni = match here.vni() {
+                    Some(written) => Some(*written),
+                    None if here.taken_out("vni").is_some() => None,
+                    None => allotted,
+                };
+                // Most switches of a segment are alike, and share what it is set to.
+                let alike = deviations.iter().all(|deviations| !deviations.contains_key(&switch));
+                let settings = match usual {
+                    Some(usual) if alike => usual,
+                    _ => self.fabric.settings.push(segment_settings(&here)),
+                };
+                if alike {
+                    usual = Some(settings);
+                }
+                let id = self.fabric.presences.push(Presence {
                     segment,
                     switch,
                     vlan: here.vlan().copied(),
-                    vni: here.vni().copied().filter(|_| maps),
+                    vni: vni.filter(|_| self.maps(switch, vteps)),
                     vrf,
+                    settings,
                 });
+                self.fabric.presences_on.entry(switch).or_default().push(id);
             }
             let vrf = keys.vrf().and_then(|name| self.vrf(name, vrfs));
             self.fabric.segments.push(Segment {
                 name: At::new(thing.name, thing.span),
                 number: keys.number().copied(),
                 vlan: keys.vlan().copied(),
-                vni: keys.vni().copied(),
+                vni: keys.vni().copied().or(allotted),
                 vrf,
                 subnets: keys.subnet().map(|subnets| subnets.value.0.clone()).unwrap_or_default(),
                 gateways: keys.gateway().map(|all| all.value.0.clone()).unwrap_or_default(),
                 gateway_on,
                 presences: IdRange::new(start, self.fabric.presences.next_id()),
+                evi: None,
             });
         }
     }
@@ -105,7 +167,7 @@ impl Made<'_> {
         on.map(|on| self.switches(&on.value.0)).unwrap_or_default()
     }
 
-    fn vrf(&mut self, name: &At<SmolStr>, vrfs: &VrfNames) -> Option<At<VrfId>> {
+    pub(super) fn vrf(&mut self, name: &At<SmolStr>, vrfs: &VrfNames) -> Option<At<VrfId>> {
         let found = vrfs.get(&name.value);
         if found.is_none() {
             let known = self.fabric.vrfs.values().map(|vrf| vrf.name.as_str());
@@ -138,4 +200,24 @@ pub(super) fn layers_at<'s, K: Keys>(
         }
     }
     layers.expect("a thing is made by at least one statement")
+}
+
+fn segment_settings(keys: &Layers<'_, SegmentKeys>) -> SegmentSettings {
+    let both = keys.targets();
+    let targets =
+        |own: Option<&At<Many<RouteTarget>>>| own.or(both).map(|targets| targets.value.0.clone());
+    SegmentSettings {
+        subnets: keys.subnet().map(|all| all.value.0.clone()).unwrap_or_default(),
+        gateways: keys.gateway().map(|all| all.value.0.clone()).unwrap_or_default(),
+        gateway_kind: keys.gateway_kind().copied(),
+        gateway_mac: keys.gateway_mac().copied(),
+        addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
+        vrrp_priority: keys.vrrp_priority().copied(),
+        import: targets(keys.import_targets()),
+        export: targets(keys.export_targets()),
+        rd: keys.rd().copied(),
+        replication: keys.replication().copied(),
+        group: keys.group().copied(),
+        flood_to: keys.flood_to().map(|all| all.value.0.clone()),
+    }
 }

@@ -1,0 +1,895 @@
+//! Switches as routers and VTEPs: who they are, their interfaces, their ends of sessions.
+
+#![allow(
+    clippy::redundant_closure_for_method_calls,
+    reason = "a method named through `Layers` alone is ambiguous: each kind of keys has its own"
+)]
+
+use std::collections::BTreeMap;
+use std::net::IpAddr;
+
+use rustc_hash::FxHashMap;
+use smol_str::SmolStr;
+
+use super::pairs::Sides;
+use super::{Made, Thing, Things, too_many};
+use crate::fabric::{
+    DeviceId, DeviceKind, Interface, InterfaceId, InterfacePlace, LagId, Overlay, PairId,
+    PolicyName, PortId, Router, RouterId, Session, Side,
+};
+use crate::id::IdRange;
+use crate::source::{
+    At, Document, FaultKind, InterfaceKeys, Keys, Layers, Many, OverlayKeys, RouterKeys,
+    SessionKeys, Span, Statement, UnderlayKeys, nearest,
+};
+use crate::value::{
+    Advertised, Area, Asn, DfElection, Encapsulation, Family, Interval, Irb, IsisLevel, Metric,
+    NetworkType, NumberedBy, PoolKind, Preference, Replication, Role, SessionOver, SingleHomed,
+    TargetRule, UdpPort, UnderlayProtocol, VlanId,
+};
+
+/// What is said of switches as routers, by switch.
+struct Said<'s> {
+    routers: PerSwitch<'s, RouterKeys>,
+    underlays: PerSwitch<'s, UnderlayKeys>,
+    overlays: PerSwitch<'s, OverlayKeys>,
+    interfaces: Vec<Thing<'s, InterfaceKey, InterfaceKeys>>,
+    sessions: Vec<Thing<'s, SessionKey, SessionKeys>>,
+}
+
+type PerSwitch<'s, K> = BTreeMap<DeviceId, (Span, Layers<'s, K>)>;
+type InterfaceKey = (DeviceId, InterfacePlace, Option<VlanId>);
+type SessionKey = (DeviceId, DeviceId, SessionOver);
+
+/// What an interface says of the session over it, where BGP is the underlay's protocol.
+struct LinkSession<'s> {
+    peer_as: Option<At<Asn>>,
+    import: Option<&'s At<Many<SmolStr>>>,
+    export: Option<&'s At<Many<SmolStr>>>,
+}
+
+fn at<T: Copy>(written: Option<&At<T>>, default: T, span: Span) -> At<T> {
+    written.copied().unwrap_or(At::new(default, span))
+}
+
+impl Made<'_> {
+    /// Makes all routers and tells which switch is which.
+    pub(super) fn routers(
+        &mut self,
+        document: &Document,
+        sides: &Sides,
+        vrfs: &super::tenants::VrfNames,
+    ) -> Vec<(DeviceId, RouterId)> {
+        let sides: FxHashMap<DeviceId, (PairId, usize)> = sides.of.iter().copied().collect();
+        let said = self.said(document);
+        let routers = said.routers.iter().map(|(&switch, (span, _))| (switch, *span));
+        let underlay = said.underlays.iter().map(|(&switch, (span, _))| (switch, *span));
+        let overlay = said.overlays.iter().map(|(&switch, (span, _))| (switch, *span));
+        let session = said.sessions.iter().map(|thing| (thing.name.0, thing.span));
+        let interface = said.interfaces.iter().map(|thing| (thing.name.0, thing.span));
+        let mut switches: BTreeMap<DeviceId, Span> = BTreeMap::new();
+        for (switch, span) in routers.chain(underlay).chain(overlay).chain(session).chain(interface)
+        {
+            switches.entry(switch).or_insert(span);
+        }
+
+        let mut made = Vec::with_capacity(switches.len());
+        for (switch, span) in switches {
+            let router = self.router(switch, span, &said, &sides);
+            made.push((switch, self.fabric.routers.push(router)));
+        }
+        let of: FxHashMap<DeviceId, RouterId> = made.iter().copied().collect();
+        let links = self.interfaces(&said, vrfs, &of);
+        self.allot_links(&said);
+        self.fabric.interface_far = self.far_interfaces(&sides);
+        self.vteps(&said, &sides, &of);
+        self.sessions(&said, &links, &of);
+        made
+    }
+
+    fn said<'s>(&mut self, document: &'s Document) -> Said<'s> {
+        Said {
+            routers: self.per_switch(&document.routers, |keys| &keys.on, "router settings"),
+            underlays: self.per_switch(&document.underlays, |keys| &keys.on, "underlay"),
+            overlays: self.per_switch(&document.overlays, |keys| &keys.on, "overlay"),
+            interfaces: self.said_of_interfaces(document),
+            sessions: self.said_of_sessions(document),
+        }
+    }
+
+    /// What statements of one kind say, by switch: each switch has one, and overlays above it.
+    fn per_switch<'s, K: Keys>(
+        &mut self,
+        statements: &'s [Statement<K>],
+        on: fn(&K) -> &Option<At<Many<SmolStr>>>,
+        what: &str,
+    ) -> PerSwitch<'s, K> {
+        let mut things: Things<'_, DeviceId, K> = Things::new();
+        for statement in statements {
+            let Some(on) = on(&statement.keys) else { continue };
+            let switches = self.switches(&on.value.0);
+            let deviations = self.deviations(statement, &switches);
+            for switch in switches {
+                let shown = || format!("the {what} of {}", self.devices[switch].name.value);
+                let deviation = deviations.get(&switch).copied();
+                things.add(switch, on.span, statement, deviation, self.faults, shown);
+            }
+        }
+        things.order.into_iter().map(|thing| (thing.name, (thing.span, thing.layers))).collect()
+    }
+
+    fn said_of_interfaces<'s>(
+        &mut self,
+        document: &'s Document,
+    ) -> Vec<Thing<'s, InterfaceKey, InterfaceKeys>> {
+        let mut things: Things<'_, InterfaceKey, InterfaceKeys> = Things::new();
+        for statement in &document.interfaces {
+            let keys = &statement.keys;
+            let Some(on) = &keys.on else { continue };
+            let switches = self.switches(&on.value.0);
+            let deviations = self.deviations(statement, &switches);
+            let (names, span) = match (&keys.port, keys.vlan) {
+                (Some(port), None) => {
+                    (self.spread(Some(&At::new(Many(vec![port.clone()]), port.span))), port.span)
+                }
+                (None, Some(vlan)) => (Vec::new(), vlan.span),
+                _ => {
+                    self.faults.add(
+                        FaultKind::MissingKey,
+                        statement.span,
+                        "the interface has not one of `port` and `vlan`",
+                        "expected `port` with a port or LAG, or `vlan`",
+                        "say on what the interface is",
+                    );
+                    continue;
+                }
+            };
+            let count = things.order.len() + switches.len().saturating_mul(names.len().max(1));
+            if too_many(count, statement.span, "interfaces", self.faults) {
+                continue;
+            }
+            let tag = keys.tag.map(|tag| tag.value);
+            for switch in switches {
+                let deviation = deviations.get(&switch).copied();
+                let places: Vec<(InterfacePlace, Span)> = match keys.vlan {
+                    Some(vlan) => vec![(InterfacePlace::Vlan(vlan.value), span)],
+                    None => {
+                        names.iter().filter_map(|name| self.port_or_lag(switch, name)).collect()
+                    }
+                };
+                for (place, span) in places {
+                    let shown = || format!("an interface of {}", self.devices[switch].name.value);
+                    let key = (switch, place, tag);
+                    things.add(key, span, statement, deviation, self.faults, shown);
+                }
+            }
+        }
+        things.order
+    }
+
+    fn port_or_lag(
+        &mut self,
+        switch: DeviceId,
+        name: &At<SmolStr>,
+    ) -> Option<(InterfacePlace, Span)> {
+        if let Some(&lag) = self.fabric.lag_names.get(&(switch, name.value.clone())) {
+            return Some((InterfacePlace::Lag(lag), name.span));
+        }
+        Some((InterfacePlace::Port(self.port(switch, name)?.value), name.span))
+    }
+
+    fn said_of_sessions<'s>(
+        &mut self,
+        document: &'s Document,
+    ) -> Vec<Thing<'s, SessionKey, SessionKeys>> {
+        let mut things: Things<'_, SessionKey, SessionKeys> = Things::new();
+        for statement in &document.sessions {
+            let (Some(on), Some(to)) = (&statement.keys.on, &statement.keys.to) else { continue };
+            let over = statement.keys.over.map_or(SessionOver::Loopbacks, |over| over.value);
+            let (switches, peers) = (self.switches(&on.value.0), self.switches(&to.value.0));
+            let deviations = self.deviations(statement, &switches);
+            let count = things.order.len() + switches.len().saturating_mul(peers.len());
+            if too_many(count, statement.span, "sessions", self.faults) {
+                continue;
+            }
+            for switch in switches {
+                let deviation = deviations.get(&switch).copied();
+                for &peer in peers.iter().filter(|&&peer| peer != switch) {
+                    let name = |device: DeviceId| &self.devices[device].name.value;
+                    let shown = || format!("the session of {} with {}", name(switch), name(peer));
+                    let key = (switch, peer, over);
+                    things.add(key, on.span, statement, deviation, self.faults, shown);
+                }
+            }
+        }
+        things.order
+    }
+
+    fn number(&self, switch: DeviceId) -> Option<At<u32>> {
+        self.devices[switch].number.map(|number| At::new(number.get(), number.span))
+    }
+
+    /// The switches that have one AS number with this one, by the pool's word.
+    fn as_number(
+        &mut self,
+        switch: DeviceId,
+        sides: &FxHashMap<DeviceId, (PairId, usize)>,
+    ) -> Option<At<Asn>> {
+        let by = self.as_pool(switch)?.by;
+        let alike: Vec<DeviceId> = match by {
+            NumberedBy::Switch => vec![switch],
+            NumberedBy::Pair => match sides.get(&switch) {
+                Some(&(pair, _)) => {
+                    self.fabric.pairs[pair].sides.iter().map(|side| side.switch.value).collect()
+                }
+                None => vec![switch],
+            },
+            NumberedBy::Rack => match &self.devices[switch].rack {
+                Some(rack) => self
+                    .devices
+                    .iter()
+                    .filter(|(id, device)| {
+                        device.kind == DeviceKind::Switch
+                            && device.rack.as_ref().is_some_and(|other| other.value == rack.value)
+                            && self.as_pool(*id).is_some_and(|pool| pool.is_for(switch))
+                    })
+                    .map(|(id, _)| id)
+                    .collect(),
+                None => vec![switch],
+            },
+        };
+        let number = alike.iter().filter_map(|&id| self.number(id)).min_by_key(|n| n.value)?;
+        let own = self.number(switch).map_or(number.span, |number| number.span);
+        let given = self.number_from(
+            PoolKind::AsNumbers,
+            Some(switch),
+            At::new(number.value, own),
+            Asn::MAX,
+        )?;
+        Some(At::new(Asn::new(given.value).ok()?, given.span))
+    }
+
+    fn router(
+        &mut self,
+        switch: DeviceId,
+        span: Span,
+        said: &Said<'_>,
+        sides: &FxHashMap<DeviceId, (PairId, usize)>,
+    ) -> Router {
+        let keys = said.routers.get(&switch).map(|(_, keys)| keys);
+        let number = self.number(switch);
+        let taken = |key: &str| keys.is_some_and(|keys| keys.taken_out(key).is_some());
+        let loopbacks = match keys.and_then(|keys| keys.loopback()) {
+            Some(written) => written.value.0.clone(),
+            None if taken("loopback") => Vec::new(),
+            None => {
+                let given =
+                    number.map(|number| self.addresses_from(PoolKind::Loopbacks, switch, number));
+                let given = given.unwrap_or_default();
+                given.into_iter().map(|a| At::new(a.value.into(), a.span)).collect()
+            }
+        };
+        let router_id = keys.and_then(|keys| keys.router_id()).copied().or_else(|| {
+            let given = number
+                .filter(|_| !taken("router_id"))
+                .map(|number| self.addresses_from(PoolKind::RouterIds, switch, number));
+            let v4 = |address: IpAddr, span| match address {
+                IpAddr::V4(address) => Some(At::new(address, span)),
+                IpAddr::V6(_) => None,
+            };
+            let given = given.and_then(|given| given.iter().find_map(|a| v4(a.value, a.span)));
+            let own = |l: &At<crate::value::Loopback>| v4(l.address(), l.span);
+            given.or_else(|| loopbacks.iter().find_map(own))
+        });
+        let as_number = match keys.and_then(|keys| keys.as_number()) {
+            Some(written) => Some(*written),
+            None if taken("as_number") => None,
+            None => self.as_number(switch, sides),
+        };
+        let underlay = said.underlays.get(&switch);
+        let protocol =
+            underlay.map(|(span, keys)| at(keys.protocol(), UnderlayProtocol::Ospf, *span));
+        let advertised = match underlay {
+            None => Vec::new(),
+            Some((span, keys)) => match keys.advertise() {
+                Some(written) => written.value.0.clone(),
+                None => {
+                    let both = [Advertised::Loopbacks, Advertised::Vteps];
+                    let links = match protocol.map(|protocol| protocol.value) {
+                        Some(UnderlayProtocol::Ospf | UnderlayProtocol::Isis) => {
+                            Some(Advertised::Links)
+                        }
+                        _ => None,
+                    };
+                    both.into_iter().chain(links).map(|what| At::new(what, *span)).collect()
+                }
+            },
+        };
+        let none = crate::id::IdVec::<InterfaceId, ()>::default().next_id();
+        let no_session = crate::id::IdVec::<crate::fabric::SessionId, ()>::default().next_id();
+        Router {
+            device: switch,
+            span,
+            as_number,
+            router_id,
+            loopbacks,
+            cluster_id: keys.and_then(|keys| keys.cluster_id()).copied(),
+            max_paths: keys.and_then(|keys| keys.max_paths()).copied(),
+            policy_required: keys.and_then(|keys| keys.policy_required()).is_none_or(|r| r.value),
+            advertised,
+            protocol,
+            overlay: None,
+            interfaces: IdRange::new(none, none),
+            sessions: IdRange::new(no_session, no_session),
+        }
+    }
+
+    /// Makes the interfaces, switch by switch in the order of their ports.
+    fn interfaces<'s>(
+        &mut self,
+        said: &Said<'s>,
+        vrfs: &super::tenants::VrfNames,
+        of: &FxHashMap<DeviceId, RouterId>,
+    ) -> FxHashMap<InterfaceId, LinkSession<'s>> {
+        let mut explicit: FxHashMap<DeviceId, Vec<&Thing<'s, InterfaceKey, InterfaceKeys>>> =
+            FxHashMap::default();
+        for thing in &said.interfaces {
+            explicit.entry(thing.name.0).or_default().push(thing);
+        }
+        let mut sessions = FxHashMap::default();
+        let routers: Vec<DeviceId> = self.fabric.routers.values().map(|r| r.device).collect();
+        for switch in routers {
+            let start = self.fabric.interfaces.next_id();
+            let written = explicit.remove(&switch).unwrap_or_default();
+            let mut places: Vec<(InterfacePlace, Span)> = self.underlay_places(switch, said);
+            places.retain(|(place, _)| !written.iter().any(|thing| thing.name.1 == *place));
+            let mut all: Vec<(InterfacePlace, Option<&Thing<'s, _, InterfaceKeys>>, Span)> =
+                places.into_iter().map(|(place, span)| (place, None, span)).collect();
+            all.extend(written.into_iter().map(|thing| (thing.name.1, Some(thing), thing.span)));
+            all.sort_by_key(|(place, thing, _)| (*place, thing.and_then(|thing| thing.name.2)));
+            let underlay = said.underlays.get(&switch);
+            for (place, thing, span) in all {
+                let own = thing.map(|thing| &thing.layers);
+                let interface = self.interface(switch, place, span, own, underlay, vrfs);
+                let id = self.fabric.interfaces.push(interface);
+                if self.fabric.interfaces[id].protocol.value == UnderlayProtocol::Bgp {
+                    let below = underlay.map(|(_, keys)| keys);
+                    sessions.insert(
+                        id,
+                        LinkSession {
+                            peer_as: own
+                                .and_then(|keys| keys.peer_as())
+                                .or_else(|| below.and_then(|keys| keys.peer_as()))
+                                .copied(),
+                            import: own
+                                .and_then(|keys| keys.import())
+                                .or_else(|| below.and_then(|keys| keys.import())),
+                            export: own
+                                .and_then(|keys| keys.export())
+                                .or_else(|| below.and_then(|keys| keys.export())),
+                        },
+                    );
+                }
+            }
+            let end = self.fabric.interfaces.next_id();
+            self.fabric.routers[of[&switch]].interfaces = IdRange::new(start, end);
+        }
+        sessions
+    }
+
+    /// The ports and LAGs that take part in a switch's underlay, in order.
+    fn underlay_places(
+        &mut self,
+        switch: DeviceId,
+        said: &Said<'_>,
+    ) -> Vec<(InterfacePlace, Span)> {
+        let Some((span, keys)) = said.underlays.get(&switch) else { return Vec::new() };
+        if let Some(ports) = keys.ports() {
+            let names = self.spread(Some(ports));
+            return names.iter().filter_map(|name| self.port_or_lag(switch, name)).collect();
+        }
+        let mut places = Vec::new();
+        for port in self.devices[switch].ports.iter() {
+            let Some((_, far)) = self.fabric.link(port) else { continue };
+            let far_device = self.fabric.ports[far].device;
+            if !said.underlays.contains_key(&far_device) || far_device == switch {
+                continue;
+            }
+            if let Some(member) = self.fabric.port_member[port] {
+                let lag = self.fabric.members[member].lag;
+                if !self.fabric.lags[lag].addresses.is_empty() {
+                    places.push((InterfacePlace::Lag(lag), *span));
+                }
+                continue;
+            }
+            let bridged = |port: PortId| {
+                self.fabric.port_settings.get(&port).is_some_and(|settings| {
+                    !settings.tagged.is_empty() || settings.untagged.is_some()
+                })
+            };
+            // A link that is bridged at one end only is a fault of that end, and routed at the other.
+            let in_lag = self.fabric.port_member[far].is_some();
+            let elsewhere = bridged(far) && in_lag;
+            if !(bridged(port) || elsewhere || self.is_stack_port(port)) {
+                places.push((InterfacePlace::Port(port), *span));
+            }
+        }
+        places.sort_unstable();
+        places.dedup_by_key(|(place, _)| *place);
+        places
+    }
+
+    fn is_stack_port(&self, port: PortId) -> bool {
+        let device = self.fabric.ports[port].device;
+        self.devices[device].stack.is_some_and(|stack| {
+            self.fabric.stacks[stack]
+                .members
+                .iter()
+                .any(|member| member.stack_ports.contains(&port))
+        })
+    }
+
+    fn interface(
+        &mut self,
+        switch: DeviceId,
+        place: InterfacePlace,
+        span: Span,
+        own: Option<&Layers<'_, InterfaceKeys>>,
+        underlay: Option<&(Span, Layers<'_, UnderlayKeys>)>,
+        vrfs: &super::tenants::VrfNames,
+    ) -> Interface {
+        /// The interface's own key, else the underlay's.
+        macro_rules! key {
+            ($key:ident) => {
+                own.and_then(|keys| keys.$key())
+                    .or_else(|| underlay.and_then(|(_, keys)| keys.$key()))
+            };
+        }
+        let below = underlay.map_or(span, |(span, _)| *span);
+        let (addresses, mtu) = match place {
+            InterfacePlace::Port(port) => {
+                let settings = self.fabric.port_settings.get(&port);
+                (settings.map(|s| s.addresses.clone()), settings.and_then(|s| s.mtu))
+            }
+            InterfacePlace::Lag(lag) => {
+                let lag = &self.fabric.lags[lag];
+                (Some(lag.addresses.clone()), lag.mtu)
+            }
+            InterfacePlace::Vlan(_) => (None, None),
+        };
+        let vrf = own.and_then(|keys| keys.vrf()).and_then(|name| self.vrf(name, vrfs));
+        let default = match underlay {
+            Some((_, keys)) if vrf.is_none() => {
+                keys.protocol().map_or(UnderlayProtocol::Ospf, |protocol| protocol.value)
+            }
+            _ => UnderlayProtocol::None,
+        };
+        let place_of_protocol =
+            underlay.and_then(|(_, keys)| keys.protocol()).map_or(below, |p| p.span);
+        Interface {
+            device: switch,
+            place,
+            tag: own.and_then(|keys| keys.tag()).copied(),
+            span,
+            addresses: match own.and_then(|keys| keys.address()) {
+                Some(written) => written.value.0.clone(),
+                None => addresses.unwrap_or_default(),
+            },
+            unnumbered: at(key!(unnumbered), false, below),
+            vrf,
+            mtu: own.and_then(|keys| keys.mtu()).copied().or(mtu),
+            mtu_of_port: own.is_none_or(|keys| keys.mtu().is_none()),
+            protocol: at(own.and_then(|keys| keys.protocol()), default, place_of_protocol),
+            area: key!(area).cloned().unwrap_or_else(|| At::new(Area::backbone(), below)),
+            level: at(key!(level), IsisLevel::Two, below),
+            network_type: at(key!(network_type), NetworkType::PointToPoint, below),
+            hello: at(key!(hello), Interval::seconds(10), below),
+            dead: at(key!(dead), Interval::seconds(40), below),
+            cost: at(key!(cost), Metric::new(10).expect("10 is a cost"), below),
+            authentication: key!(authentication).cloned(),
+            bfd: at(key!(bfd), false, below),
+            passive: own.and_then(|keys| keys.passive()).is_some_and(|passive| passive.value),
+            multicast: key!(multicast).is_some_and(|multicast| multicast.value),
+        }
+    }
+
+    /// Gives addresses to links that have none, from the number of the lower switch and the port's
+    /// place among its links to switches above it.
+    fn allot_links(&mut self, said: &Said<'_>) {
+        let mut at_port: FxHashMap<PortId, InterfaceId> = FxHashMap::default();
+        for (id, interface) in self.fabric.interfaces.iter() {
+            if let (InterfacePlace::Port(port), None) = (interface.place, interface.tag) {
+                at_port.insert(port, id);
+            }
+        }
+        let mut places: FxHashMap<DeviceId, u16> = FxHashMap::default();
+        let ids: Vec<InterfaceId> = self.fabric.interfaces.ids().collect();
+        for near in ids {
+            let InterfacePlace::Port(port) = self.fabric.interfaces[near].place else { continue };
+            if self.fabric.interfaces[near].tag.is_some() {
+                continue;
+            }
+            let Some(far) = self.fabric.link(port).and_then(|(_, far)| at_port.get(&far)).copied()
+            else {
+                continue;
+            };
+            let (lower, upper) =
+                (self.fabric.interfaces[near].device, self.fabric.interfaces[far].device);
+            if self.rank(lower) >= self.rank(upper) {
+                continue;
+            }
+            let place = places.entry(lower).or_default();
+            let own = *place;
+            *place = place.saturating_add(1);
+            let lacks = |id: InterfaceId| {
+                let interface = &self.fabric.interfaces[id];
+                interface.addresses.is_empty()
+                    && !interface.unnumbered.value
+                    && said.underlays.contains_key(&interface.device)
+            };
+            let lacking = [lacks(far), lacks(near)];
+            let Some(number) = self.number(lower).filter(|_| lacking.contains(&true)) else {
+                continue;
+            };
+            for ends in self.link_from(lower, number, own) {
+                for ((id, lacks), end) in [far, near].into_iter().zip(lacking).zip(ends) {
+                    if lacks {
+                        self.fabric.interfaces[id].addresses.push(end);
+                    }
+                }
+            }
+        }
+    }
+
+    /// How low a switch stands: leaves below spines, of equals the smaller number.
+    fn rank(&self, switch: DeviceId) -> (u8, u32, DeviceId) {
+        let device = &self.devices[switch];
+        let tier = match device.role.map(|role| role.value) {
+            Some(Role::Access) => 0,
+            None | Some(Role::Leaf | Role::Border) => 1,
+            Some(Role::Spine) => 2,
+            Some(Role::SuperSpine) => 3,
+            Some(Role::Router) => 4,
+        };
+        (tier, device.number.map_or(u32::MAX, |number| number.get()), switch)
+    }
+
+    /// The interface at the other end of each, as it is cabled.
+    fn far_interfaces(
+        &self,
+        sides: &FxHashMap<DeviceId, (PairId, usize)>,
+    ) -> crate::id::IdVec<InterfaceId, Option<InterfaceId>> {
+        let fabric = &*self.fabric;
+        let mut known: FxHashMap<(DeviceId, InterfacePlace), Vec<InterfaceId>> =
+            FxHashMap::default();
+        for (id, interface) in fabric.interfaces.iter() {
+            known.entry((interface.device, interface.place)).or_default().push(id);
+        }
+        let at = |port: PortId| {
+            let device = fabric.ports[port].device;
+            let of_port = known.get(&(device, InterfacePlace::Port(port)));
+            of_port.or_else(|| {
+                let lag = fabric.members[fabric.port_member[port]?].lag;
+                known.get(&(device, InterfacePlace::Lag(lag)))
+            })
+        };
+        let lag_far = |lag: LagId| {
+            fabric.lags[lag]
+                .members
+                .iter()
+                .find_map(|member| at(fabric.link(fabric.members[member].port.value)?.1))
+        };
+        let far = fabric.interfaces.values().map(|interface| {
+            let candidates = match interface.place {
+                InterfacePlace::Port(port) => at(fabric.link(port)?.1),
+                InterfacePlace::Lag(lag) => lag_far(lag),
+                InterfacePlace::Vlan(_) => {
+                    let &(pair, side) = sides.get(&interface.device)?;
+                    let other = fabric.pairs[pair].sides[1 - side].switch.value;
+                    known.get(&(other, interface.place))
+                }
+            }?;
+            let tag = |id: &InterfaceId| fabric.interfaces[*id].tag.map(|tag| tag.value);
+            let own = interface.tag.map(|tag| tag.value);
+            // Of several sub-interfaces the one of the same tag; a single one may have another.
+            match candidates.iter().find(|id| tag(id) == own) {
+                Some(&same) => Some(same),
+                None if candidates.len() == 1 => Some(candidates[0]),
+                None => None,
+            }
+        });
+        far.collect::<Vec<_>>().into()
+    }
+
+    /// Makes the VTEPs.
+    fn vteps(
+        &mut self,
+        said: &Said<'_>,
+        sides: &FxHashMap<DeviceId, (PairId, usize)>,
+        of: &FxHashMap<DeviceId, RouterId>,
+    ) {
+        for (&switch, (span, keys)) in &said.overlays {
+            let (span, device) = (*span, &self.devices[switch]);
+            let able = device
+                .hardware
+                .and_then(|kind| self.fabric.hardware[kind.value].vtep)
+                .is_none_or(|vtep| vtep.value);
+            if !able {
+                continue;
+            }
+            let (mac, mac_at) = (device.mac.value, device.mac.span);
+            let vtep = keys.vtep().copied().or_else(|| {
+                if keys.taken_out("vtep").is_some() {
+                    return None;
+                }
+                let pair =
+                    sides.get(&switch).map(|&(pair, side)| (&self.fabric.pairs[pair].sides, side));
+                let written = |side: &Side| side.vtep;
+                match pair {
+                    Some((pair, side)) if pair.iter().any(|side| written(side).is_some()) => {
+                        written(&pair[side])
+                    }
+                    pair => {
+                        let alike = pair.map_or(vec![switch], |(pair, _)| {
+                            pair.iter().map(|side| side.switch.value).collect()
+                        });
+                        let number =
+                            alike.iter().filter_map(|&s| self.number(s)).min_by_key(|n| n.value)?;
+                        let own = self.number(switch).map_or(number.span, |number| number.span);
+                        let number = At::new(number.value, own);
+                        let given = self.addresses_from(PoolKind::Vteps, switch, number);
+                        given.into_iter().next()
+                    }
+                }
+            });
+            let default = match keys.target_pattern() {
+                Some(_) => TargetRule::Given,
+                None => TargetRule::Rfc8365,
+            };
+            let overlay = Overlay {
+                device: switch,
+                span,
+                vtep,
+                encapsulation: at(keys.encapsulation(), Encapsulation::Vxlan, span),
+                udp_port: at(keys.udp_port(), UdpPort::new(4789).expect("a port"), span),
+                replication: at(keys.replication(), Replication::HeadEnd, span),
+                rendezvous: keys.rendezvous().map(|all| all.value.0.clone()).unwrap_or_default(),
+                targets: at(keys.targets(), default, span),
+                target_pattern: keys.target_pattern().cloned(),
+                any_as: keys.any_as().is_some_and(|any| any.value),
+                irb: at(keys.irb(), Irb::Symmetric, span),
+                router_mac: at(keys.router_mac(), mac, mac_at),
+                gateway_mac: keys.gateway_mac().copied(),
+                advertise_gateways: keys.advertise_gateways().is_some_and(|yes| yes.value),
+                suppression: keys.suppression().is_none_or(|yes| yes.value),
+                core_isolation: at(keys.core_isolation(), false, span),
+                election: at(keys.election(), DfElection::Modulus, span),
+                preference: at(
+                    keys.preference(),
+                    Preference::new(32_767).expect("a preference"),
+                    span,
+                ),
+                single_homed: keys.single_homed().map_or(SingleHomed::Shared, |rule| rule.value),
+            };
+            let id = self.fabric.overlays.push(overlay);
+            self.fabric.routers[of[&switch]].overlay = Some(id);
+        }
+    }
+
+    /// Makes the ends of sessions: those that are written, and those that BGP as the underlay's protocol
+    /// has over each link.
+    fn sessions(
+        &mut self,
+        said: &Said<'_>,
+        links: &FxHashMap<InterfaceId, LinkSession<'_>>,
+        of: &FxHashMap<DeviceId, RouterId>,
+    ) {
+        let mut by_device: FxHashMap<DeviceId, Vec<&Thing<'_, SessionKey, SessionKeys>>> =
+            FxHashMap::default();
+        for thing in &said.sessions {
+            by_device.entry(thing.name.0).or_default().push(thing);
+        }
+        let routers: Vec<DeviceId> = self.fabric.routers.values().map(|r| r.device).collect();
+        let mut strangers = Vec::new();
+        for switch in routers {
+            let start = self.fabric.sessions.next_id();
+            let written = by_device.remove(&switch).unwrap_or_default();
+            let interfaces: Vec<InterfaceId> =
+                self.fabric.routers[of[&switch]].interfaces.iter().collect();
+            for id in interfaces {
+                let Some(far) = self.fabric.interface_far[id] else { continue };
+                let peer = self.fabric.interfaces[far].device;
+                let explicit =
+                    written.iter().find(|t| t.name.1 == peer && t.name.2 == SessionOver::Links);
+                let link = links.get(&id);
+                if explicit.is_none() && link.is_none() {
+                    continue;
+                }
+                let session = self.session(
+                    (switch, peer),
+                    SessionOver::Links,
+                    Some((id, far)),
+                    explicit.map(|thing| (thing.span, &thing.layers)),
+                    link,
+                    of,
+                );
+                self.fabric.sessions.push(session);
+            }
+            for thing in written.iter().filter(|thing| thing.name.2 == SessionOver::Loopbacks) {
+                let between = (switch, thing.name.1);
+                let keys = Some((thing.span, &thing.layers));
+                let session = self.session(between, SessionOver::Loopbacks, None, keys, None, of);
+                self.fabric.sessions.push(session);
+            }
+            for thing in &written {
+                if let Some(address) = thing.layers.peer_address() {
+                    strangers.push((switch, *address));
+                }
+            }
+            let end = self.fabric.sessions.next_id();
+            self.fabric.routers[of[&switch]].sessions = IdRange::new(start, end);
+        }
+        self.sessions_to_nobody(&strangers);
+    }
+
+    fn session(
+        &mut self,
+        (switch, peer): (DeviceId, DeviceId),
+        over: SessionOver,
+        link: Option<(InterfaceId, InterfaceId)>,
+        explicit: Option<(Span, &Layers<'_, SessionKeys>)>,
+        implied: Option<&LinkSession<'_>>,
+        of: &FxHashMap<DeviceId, RouterId>,
+    ) -> Session {
+        let keys = explicit.map(|(_, keys)| keys);
+        let span = match (explicit, link) {
+            (Some((span, _)), _) => span,
+            (None, Some((near, _))) => self.fabric.interfaces[near].span,
+            (None, None) => self.devices[switch].name.span,
+        };
+        let (source, peer_address) = self.between((switch, peer), link, of);
+        let mut families = keys
+            .and_then(|keys| keys.families())
+            .map(|all| all.value.0.clone())
+            .unwrap_or_default();
+        if implied.is_some() {
+            let own = &self.fabric.routers[of[&switch]].loopbacks;
+            for (family, six) in [(Family::Ipv4, false), (Family::Ipv6, true)] {
+                let has = own.iter().any(|loopback| loopback.address().is_ipv6() == six);
+                if has && !families.iter().any(|known| known.value == family) {
+                    families.push(At::new(family, span));
+                }
+            }
+        } else if families.is_empty() && keys.is_none_or(|keys| keys.families().is_none()) {
+            families.push(At::new(Family::Evpn, span));
+        }
+        families.sort_by_key(|family| family.value);
+        let import = keys.and_then(|keys| keys.import()).or(implied.and_then(|link| link.import));
+        let export = keys.and_then(|keys| keys.export()).or(implied.and_then(|link| link.export));
+        let of_link = link.map(|(near, _)| {
+            let interface = &self.fabric.interfaces[near];
+            (interface.authentication.clone(), interface.bfd)
+        });
+        let (link_key, link_bfd) = of_link.unzip();
+        Session {
+            device: switch,
+            peer,
+            over,
+            interface: link.map(|(near, _)| near),
+            span,
+            source: keys.and_then(|keys| keys.source()).copied().or(source),
+            peer_address: keys.and_then(|keys| keys.peer_address()).copied().or(peer_address),
+            peer_as: keys
+                .and_then(|keys| keys.peer_as())
+                .copied()
+                .or(implied.and_then(|link| link.peer_as)),
+            families,
+            multihop: keys.and_then(|keys| keys.multihop()).copied(),
+            client: at(keys.and_then(|keys| keys.client()), false, span),
+            next_hop: keys.and_then(|keys| keys.next_hop()).copied(),
+            communities: at(keys.and_then(|keys| keys.communities()), true, span),
+            import: self.policy_names(import),
+            export: self.policy_names(export),
+            authentication: keys
+                .and_then(|keys| keys.authentication())
+                .cloned()
+                .or(link_key.flatten().filter(|_| implied.is_some())),
+            bfd: match (keys.and_then(|keys| keys.bfd()), link_bfd) {
+                (Some(written), _) => *written,
+                (None, Some(of_link)) if implied.is_some() => of_link,
+                _ => At::new(false, span),
+            },
+        }
+    }
+
+    /// The address that a session is from, and the one that it is to.
+    fn between(
+        &self,
+        (switch, peer): (DeviceId, DeviceId),
+        link: Option<(InterfaceId, InterfaceId)>,
+        of: &FxHashMap<DeviceId, RouterId>,
+    ) -> (Option<At<IpAddr>>, Option<At<IpAddr>>) {
+        let (own, theirs): (Vec<At<IpAddr>>, Vec<At<IpAddr>>) = match link {
+            Some((near, far)) => {
+                let of = |id: InterfaceId| {
+                    let all = self.fabric.interfaces[id].addresses.iter();
+                    all.map(|address| At::new(address.address(), address.span)).collect()
+                };
+                (of(near), of(far))
+            }
+            None => {
+                let of = |device: DeviceId| {
+                    let router = of.get(&device).map(|&router| &self.fabric.routers[router]);
+                    let all = router.map_or(&[][..], |router| &router.loopbacks).iter();
+                    all.map(|address| At::new(address.address(), address.span)).collect()
+                };
+                (of(switch), of(peer))
+            }
+        };
+        let alike = own.iter().find_map(|a| {
+            let b = theirs.iter().find(|b| b.is_ipv4() == a.is_ipv4())?;
+            Some((Some(*a), Some(*b)))
+        });
+        alike.unwrap_or((own.first().copied(), theirs.first().copied()))
+    }
+
+    fn policy_names(&mut self, written: Option<&At<Many<SmolStr>>>) -> Vec<At<PolicyName>> {
+        let mut found = Vec::new();
+        for name in written.map_or(&[][..], |written| &written.value.0) {
+            if name.value == "everything" {
+                found.push(At::new(PolicyName::Everything, name.span));
+                continue;
+            }
+            let known = self.fabric.policies.iter().find(|(_, p)| p.name.value == name.value);
+            match known {
+                Some((id, _)) => found.push(At::new(PolicyName::Policy(id), name.span)),
+                None => {
+                    let names = self.fabric.policies.values().map(|policy| policy.name.as_str());
+                    let remedy = match nearest(&name.value, names.chain(["everything"])) {
+                        Some(nearest) => format!("did you mean {nearest}?"),
+                        None => "add a [[policy]] of that name, or say `everything`".to_owned(),
+                    };
+                    let message = format!("there is no policy {}", name.value);
+                    self.faults.add(
+                        FaultKind::UnknownName,
+                        name.span,
+                        message,
+                        "no such name",
+                        remedy,
+                    );
+                }
+            }
+        }
+        found
+    }
+
+    /// Refuses sessions to addresses that nothing in the fabric has.
+    fn sessions_to_nobody(&mut self, written: &[(DeviceId, At<IpAddr>)]) {
+        if written.is_empty() {
+            return;
+        }
+        let loopbacks = self.fabric.routers.values().flat_map(|router| router.loopbacks.iter());
+        let links = self.fabric.interfaces.values().flat_map(|interface| &interface.addresses);
+        let vteps = self.fabric.overlays.values().filter_map(|overlay| overlay.vtep);
+        let known: rustc_hash::FxHashSet<IpAddr> = loopbacks
+            .map(|loopback| loopback.address())
+            .chain(links.map(|address| address.address()))
+            .chain(vteps.map(|vtep| vtep.value))
+            .collect();
+        let mut said: Vec<Span> = Vec::new();
+        for &(switch, address) in written {
+            if known.contains(&address.value) || said.contains(&address.span) {
+                continue;
+            }
+            said.push(address.span);
+            let device = &self.devices[switch].name.value;
+            self.faults.add(
+                FaultKind::UnknownName,
+                address.span,
+                format!("{device} has a session to {}, an address that nobody has", address.value),
+                "expected an address of a switch in the fabric",
+                "correct the address, or take `peer_address` out: it is then the other end's own",
+            );
+        }
+    }
+}
