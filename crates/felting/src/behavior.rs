@@ -1,30 +1,43 @@
 //! What protocols make of a fabric under a [`Condition`].
 //!
 //! Order of evaluation, each once: ports, stacks, keepalives and roles of pairs, settings of switches,
-//! pairs and segments, LAG selection, spanning tree. Every negative outcome carries its [`Cause`]; rules report causes and never decide again what a protocol does.
+//! pairs and segments, LAG selection, spanning tree, underlay, BGP sessions, EVPN. Every negative outcome carries its [`Cause`]; rules report causes and never decide again what a protocol does.
 
 pub(crate) mod ability;
+pub(crate) mod bgp;
 mod cause;
 mod condition;
+pub(crate) mod evpn;
 mod lag;
 pub(crate) mod pair;
 mod partner;
 mod port;
+pub(crate) mod session;
 pub(crate) mod settings;
 pub(crate) mod stack;
 pub(crate) mod tree;
+pub(crate) mod underlay;
 
+pub use bgp::{Bgp, Learned, NotPassed, Path, Propagated};
 pub use cause::{Aspect, Cause, CauseId, Causes, Entity};
 pub use condition::{Condition, NotThere};
+pub use evpn::{
+    Apart, Election, ElectionView, Evpn, EvpnRoute, FloodList, FloodTarget, Import, Instance,
+    Learnt, NotImported, Received, RouteKind, RouteOf, TenantRoute, TenantSource,
+};
 pub use lag::{LacpState, LagOutcome, MemberOutcome, MemberState, Reason, SystemId};
 pub use pair::{GroupOutcome, InBand, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
+pub use session::{SessionFault, SessionOutcome};
 pub use stack::{MasterReason, StackOutcome, StackPart, StackShape};
 pub use tree::{
     Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, Cut, Loop, PortRole,
     Tree, TreeCase, TreeKind, TreeReason, Trees,
 };
+pub use underlay::{
+    Adjacency, AdjacencyFault, AdjacencyId, Hop, NoRoute, Route, RouteSource, Toward, Underlay,
+};
 
-use crate::fabric::{Fabric, GroupId, LagId, MemberId, PairId, PortId, StackId};
+use crate::fabric::{DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, StackId};
 use crate::id::IdVec;
 
 /// What the protocols made of a fabric.
@@ -38,6 +51,11 @@ pub struct State {
     pub(crate) groups: IdVec<GroupId, GroupOutcome>,
     pub(crate) stacks: IdVec<StackId, StackOutcome>,
     pub(crate) trees: Trees,
+    pub(crate) underlay: Underlay,
+    pub(crate) bgp: Bgp,
+    pub(crate) evpn: Evpn,
+    /// The leaves that closed their legs of Ethernet segments, as they lost their underlay.
+    pub(crate) isolated: Vec<DeviceId>,
     /// LAG ends that are linked and meant for each other, the lower id first.
     pub(crate) facing: Vec<(LagId, LagId)>,
     /// The same with the halves of a group, or the legs of an Ethernet segment, as one: the first
@@ -54,6 +72,7 @@ impl State {
         stack::close(fabric, &stacks, &mut far);
         let pairs = pair::outcomes(fabric, condition, &far);
         pair::close(fabric, &pairs, &mut far);
+        let isolated = underlay::isolate(fabric, &mut far);
         settings::addresses(fabric, &mut causes);
         settings::groups(fabric, &mut causes);
         settings::peer_links_missing(fabric, &mut causes);
@@ -69,7 +88,27 @@ impl State {
         settings::keys_reused(fabric, &facing, &mut causes);
         let groups = pair::groups(fabric, &pairs, |lag: LagId| lags[lag].up);
         let trees = tree::trees(fabric, condition, &far, &members, &lags, &mut causes);
-        Self { causes, far, lags, members, pairs, groups, stacks, trees, facing, facing_wholes }
+        let links = underlay::Links { far: &far, lags: &lags };
+        let underlay = underlay::outcome(fabric, condition, &links, &mut causes);
+        let bgp = Bgp::over_all(fabric, &underlay, &mut causes);
+        let links = evpn::Links { far: &far, members: &members };
+        let evpn = evpn::outcome(fabric, condition, &links);
+        Self {
+            causes,
+            far,
+            lags,
+            members,
+            pairs,
+            groups,
+            stacks,
+            trees,
+            underlay,
+            bgp,
+            evpn,
+            isolated,
+            facing,
+            facing_wholes,
+        }
     }
 
     /// The causes of all that went wrong.
@@ -100,6 +139,22 @@ impl State {
     /// What became of a stack.
     pub fn stack(&self, stack: StackId) -> &StackOutcome {
         &self.stacks[stack]
+    }
+
+    /// The underlay: adjacencies and routes.
+    pub fn underlay(&self) -> &Underlay {
+        &self.underlay
+    }
+
+    /// The leaves that closed their legs of Ethernet segments, as all their links to the underlay are down
+    /// (core isolation).
+    pub fn isolated(&self) -> &[DeviceId] {
+        &self.isolated
+    }
+
+    /// The BGP sessions, and how far routes get over them.
+    pub fn bgp(&self) -> &Bgp {
+        &self.bgp
     }
 
     /// The spanning trees.

@@ -1,7 +1,8 @@
 use rustc_hash::FxHashMap;
 
 use crate::fabric::{
-    CableId, DeviceId, EthernetSegmentId, GroupId, LagId, PairId, PortId, PresenceId, StackId,
+    CableId, DeviceId, EthernetSegmentId, GroupId, InterfaceId, LagId, PairId, PortId, PresenceId,
+    SessionId, StackId,
 };
 use crate::id::{IdVec, typed_id};
 use crate::value::VlanId;
@@ -32,6 +33,10 @@ pub enum Entity {
     EthernetSegment(EthernetSegmentId),
     /// A segment on one switch.
     Presence(PresenceId),
+    /// A routed interface.
+    Interface(InterfaceId),
+    /// One end of a BGP session.
+    Session(SessionId),
 }
 
 /// Which side of an entity a cause is about. A rule about settings leaves alone what a cause has
@@ -82,6 +87,8 @@ pub enum Aspect {
     Mac,
     /// The VNI of a segment.
     Vni,
+    /// Who is at the other end, and whether the two talk.
+    Neighbor,
 }
 
 /// Why something went wrong: the rule that reports it, and what it is about.

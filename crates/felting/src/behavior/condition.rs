@@ -1,7 +1,7 @@
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 
-use crate::fabric::{CableId, DeviceId, Fabric, LagId, PairId, PortId, StackId};
+use crate::fabric::{CableId, DeviceId, EndpointId, Fabric, LagId, PairId, PortId, StackId};
 use crate::source::nearest;
 
 /// What is down while a question is asked. Nothing that is configuration: that is an overlay
@@ -33,6 +33,7 @@ pub struct Condition {
     pub(super) lags: BTreeSet<LagId>,
     pub(super) stack_members: BTreeSet<(StackId, usize)>,
     pub(super) keepalives: BTreeSet<PairId>,
+    pub(super) moved: BTreeMap<EndpointId, DeviceId>,
 }
 
 impl Condition {
@@ -69,6 +70,12 @@ impl Condition {
     /// With the keepalive of this pair lost.
     pub fn keepalive(mut self, pair: PairId) -> Self {
         self.keepalives.insert(pair);
+        self
+    }
+
+    /// With this endpoint moved to another host, to its network of the same name.
+    pub fn moved(mut self, endpoint: EndpointId, host: DeviceId) -> Self {
+        self.moved.insert(endpoint, host);
         self
     }
 

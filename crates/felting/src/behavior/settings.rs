@@ -267,7 +267,8 @@ pub(super) fn segments(fabric: &Fabric, causes: &mut Causes) {
         let vni = |presence: PresenceId| fabric.presence(presence).vni.map(|vni| vni.value);
         let mapped = || segment.presences.iter().filter(|&presence| vni(presence).is_some());
         let Some(first) = mapped().next() else { continue };
-        if mapped().all(|presence| vni(presence) == vni(first)) {
+        // What only the two sides of one pair disagree about is the pair's fault.
+        if mapped().all(|presence| vni(presence) == vni(first)) || of_one_pair(fabric, id) {
             continue;
         }
         let reference = most_used(fabric, id, mapped());
@@ -275,6 +276,15 @@ pub(super) fn segments(fabric: &Fabric, causes: &mut Causes) {
             let other = Some(Entity::Presence(reference));
             causes.add("segment-vni-clash", Entity::Presence(presence), Aspect::Vni, other);
         }
+    }
+}
+
+/// Whether a segment is on the two sides of one pair and nowhere else.
+pub(crate) fn of_one_pair(fabric: &Fabric, segment: SegmentId) -> bool {
+    let presences: Vec<PresenceId> = fabric.segment(segment).presences.iter().collect();
+    match presences[..] {
+        [a, b] => fabric.pair_of(fabric.presence(a).switch, fabric.presence(b).switch).is_some(),
+        _ => false,
     }
 }
 

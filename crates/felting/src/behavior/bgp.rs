@@ -1,0 +1,602 @@
+//! How BGP passes routes on: RFC 4271 and, for reflectors, RFC 4456.
+//!
+//! Routes that one speaker originates in one family are passed on alike, so what is computed is how
+//! far they get, not each route. [`Bgp::propagate`] follows them to every speaker and is asked for one
+//! origin at a time; what is known of all origins is kept by classes of speakers that behave equally.
+
+use std::cmp::Ordering;
+use std::net::Ipv4Addr;
+
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+
+use super::cause::Causes;
+use super::session::{self, Outcomes, SessionFault, SessionOutcome};
+use super::underlay::{Adjacency, AdjacencyId, Underlay};
+use crate::fabric::{Fabric, InterfaceId, PolicyName, RouterId, SessionId};
+use crate::id::{Id, IdVec};
+use crate::source::At;
+use crate::value::{Asn, Family, IpPrefix, NextHopRule};
+
+/// What became of all sessions, and how far routes get over them.
+#[derive(Clone, Debug)]
+pub struct Bgp {
+    pub(super) outcomes: Outcomes,
+    classes: Classes,
+    /// How far the routes of each class get, for each family that some session carries.
+    verdicts: Vec<(Family, Vec<Verdict>)>,
+    /// Whether a written policy is asked, so that prefixes differ in how far they get.
+    by_prefix: bool,
+}
+
+/// How a speaker got a route.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Learned {
+    /// It is its own.
+    Local,
+    /// Over eBGP.
+    External,
+    /// Over iBGP.
+    Internal,
+}
+
+/// A route as a speaker has it: all that decides how it is passed on.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Path {
+    /// The speaker that originates it.
+    pub origin: RouterId,
+    /// How the speaker got it.
+    pub learned: Learned,
+    /// The speaker's end of the session that brought it.
+    pub from: Option<SessionId>,
+    /// The AS numbers on its way, the nearest first.
+    pub as_path: SmallVec<[Asn; 4]>,
+    /// The speaker that put itself in as next hop; the origin's own address if none.
+    pub rewritten: Option<RouterId>,
+    /// The router id of the origin, as a reflector wrote it (RFC 4456 section 8).
+    pub originator: Option<Ipv4Addr>,
+    /// The clusters on its way, the nearest first.
+    pub clusters: SmallVec<[Ipv4Addr; 2]>,
+    /// Whether it still has its extended communities.
+    pub communities: bool,
+}
+
+/// Why a speaker does not have a route from a peer.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum NotPassed {
+    /// The session is down.
+    Down(SessionFault),
+    /// The family is not active at both ends.
+    Family,
+    /// The peer does not have it.
+    PeerLacks,
+    /// The peer has it from this speaker.
+    FromHere,
+    /// The peer has it over iBGP and is no reflector for the two (RFC 4456 section 6).
+    NotReflected,
+    /// The peer exports nothing over eBGP without a policy (RFC 8212).
+    NoExport,
+    /// A policy of the peer stops it.
+    Exported(SessionId),
+    /// This speaker imports nothing over eBGP without a policy (RFC 8212).
+    NoImport,
+    /// A policy of this speaker stops it.
+    Imported,
+    /// Its own AS number is in the path (RFC 4271 section 9.1.2).
+    AsLoop,
+    /// It is this speaker's own, come back from a reflector.
+    OwnAgain,
+    /// It has passed this cluster already (RFC 4456 section 8).
+    ClusterLoop,
+}
+
+/// What becomes of a class's routes at another.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Verdict {
+    pub(crate) arrives: bool,
+    /// Whether a speaker on the way put itself in as next hop.
+    pub(crate) rewritten: Option<RouterId>,
+    pub(crate) communities: bool,
+}
+
+/// How far the routes of some origins got.
+#[derive(Clone, Debug)]
+pub struct Propagated {
+    /// The best path of each speaker, if it has one.
+    pub best: IdVec<RouterId, Option<Path>>,
+}
+
+/// The peers of one class that a class has, by two sessions at most.
+type PeerClass = (u32, SmallVec<[SessionId; 2]>);
+
+/// Speakers that behave equally: the same peers, set alike at both ends.
+#[derive(Clone, Debug, Default)]
+struct Classes {
+    of: IdVec<RouterId, u32>,
+    /// The first members of each class, at most two.
+    members: Vec<SmallVec<[RouterId; 2]>>,
+    /// The peers of each class: the peers' class, and the first member's sessions with the first two
+    /// of them.
+    peers: Vec<Vec<PeerClass>>,
+}
+
+impl Bgp {
+    /// The sessions over links, which bring the underlay's routes.
+    pub(super) fn over_links(
+        fabric: &Fabric,
+        adjacencies: &IdVec<AdjacencyId, Adjacency>,
+        of_interface: &IdVec<InterfaceId, Option<AdjacencyId>>,
+        causes: &mut Causes,
+    ) -> Self {
+        let outcomes = session::over_links(fabric, adjacencies, of_interface, causes);
+        Self::of(fabric, outcomes, &[Family::Ipv4, Family::Ipv6])
+    }
+
+    /// All sessions, when the underlay's routes are known.
+    pub(super) fn over_all(fabric: &Fabric, underlay: &Underlay, causes: &mut Causes) -> Self {
+        let links = underlay.bgp.outcomes.clone();
+        let outcomes = session::over_loopbacks(fabric, underlay, links, causes);
+        Self::of(fabric, outcomes, &[Family::Evpn])
+    }
+
+    fn of(fabric: &Fabric, outcomes: Outcomes, families: &[Family]) -> Self {
+        let written = |names: &[At<PolicyName>]| {
+            names.iter().any(|name| matches!(name.value, PolicyName::Policy(_)))
+        };
+        let by_prefix = fabric.sessions.values().any(|s| written(&s.import) || written(&s.export));
+        let used = |family: Family| outcomes.values().any(|outcome| outcome.carries(family));
+        let families: Vec<Family> = families.iter().copied().filter(|&f| used(f)).collect();
+        let mut bgp =
+            Self { outcomes, classes: Classes::default(), verdicts: Vec::new(), by_prefix };
+        if !families.is_empty() {
+            bgp.classes = bgp.classify(fabric);
+            bgp.verdicts =
+                families.into_iter().map(|f| (f, bgp.judge_classes(fabric, f))).collect();
+        }
+        bgp
+    }
+
+    /// What became of a session.
+    pub fn session(&self, session: SessionId) -> &SessionOutcome {
+        &self.outcomes[session]
+    }
+
+    /// Whether a speaker is among the first two of those that behave equally.
+    pub(crate) fn stands_for_others(&self, router: RouterId) -> bool {
+        let class = self.classes.of.values().nth(router.index());
+        class.is_none_or(|&class| self.classes.members[class as usize].contains(&router))
+    }
+
+    pub(crate) fn is_used(&self) -> bool {
+        !self.verdicts.is_empty()
+    }
+
+    /// Groups the speakers. Two are alike if they have the same peers, set alike at both ends, and no AS
+    /// number that a third might meet again.
+    fn classify(&self, fabric: &Fabric) -> Classes {
+        type Peer = (RouterId, u8, Ends);
+        type Alike = (Option<Asn>, Option<Ipv4Addr>, bool, Vec<Peer>);
+        let mut shared: FxHashMap<Asn, u32> = FxHashMap::default();
+        for router in fabric.routers.values() {
+            if let Some(asn) = router.as_number {
+                *shared.entry(asn.value).or_default() += 1;
+            }
+        }
+        let mut known: FxHashMap<Alike, u32> = FxHashMap::default();
+        let mut classes = Classes { of: IdVec::filled(&fabric.routers, 0), ..Classes::default() };
+        for (id, router) in fabric.routers.iter() {
+            let mut peers: Vec<Peer> = router
+                .sessions
+                .iter()
+                .filter(|&session| self.outcomes[session].is_up())
+                .filter_map(|session| {
+                    let peer = fabric.devices[fabric.session(session).peer].router?;
+                    let outcome = &self.outcomes[session];
+                    Some((peer, outcome.families, Ends::of(fabric, session, outcome.twin?)))
+                })
+                .collect();
+            peers.sort_unstable_by_key(|peer| (peer.0, peer.1));
+            let asn = router.as_number.map(|asn| asn.value).filter(|asn| shared[asn] > 1);
+            let key = (asn, router.cluster_id.map(|id| id.value), router.policy_required, peers);
+            let next = u32::try_from(classes.members.len()).unwrap_or(u32::MAX);
+            let class = *known.entry(key).or_insert(next);
+            if class == next {
+                classes.members.push(SmallVec::new());
+            }
+            classes.of[id] = class;
+            let members = &mut classes.members[class as usize];
+            if members.len() < 2 {
+                members.push(id);
+            }
+        }
+        classes.peers = classes
+            .members
+            .iter()
+            .map(|members| {
+                let mut peers: Vec<PeerClass> = Vec::new();
+                let mut seen: FxHashMap<(u32, u8), usize> = FxHashMap::default();
+                for session in fabric.router(members[0]).sessions.iter() {
+                    let peer = fabric.devices[fabric.session(session).peer].router;
+                    let Some(peer) = peer.filter(|_| self.outcomes[session].is_up()) else {
+                        continue;
+                    };
+                    let class = classes.of[peer];
+                    let place = *seen
+                        .entry((class, self.outcomes[session].families))
+                        .or_insert(peers.len());
+                    if place == peers.len() {
+                        peers.push((class, SmallVec::new()));
+                    }
+                    if peers[place].1.len() < 2 {
+                        peers[place].1.push(session);
+                    }
+                }
+                peers
+            })
+            .collect();
+        classes
+    }
+
+    /// For each class, what becomes of the routes of its first member at each class.
+    fn judge_classes(&self, fabric: &Fabric, family: Family) -> Vec<Verdict> {
+        let count = self.classes.members.len();
+        let none = Verdict { arrives: false, rewritten: None, communities: false };
+        let mut verdicts = vec![none; count * count];
+        for (class, members) in self.classes.members.iter().enumerate() {
+            let best = self.propagate_classes(fabric, family, members[0]);
+            for (at, path) in best.into_iter().enumerate() {
+                if let Some(path) = path {
+                    let (rewritten, communities) = (path.rewritten, path.communities);
+                    verdicts[class * count + at] =
+                        Verdict { arrives: true, rewritten, communities };
+                }
+            }
+        }
+        verdicts
+    }
+
+    /// Follows a speaker's routes through the classes; its own class stands for its other members.
+    fn propagate_classes(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        origin: RouterId,
+    ) -> Vec<Option<Path>> {
+        let classes = &self.classes;
+        let mut best: Vec<Option<Path>> = vec![None; classes.members.len()];
+        let own = Path::local(origin);
+        let mut queue: std::collections::VecDeque<usize> = std::collections::VecDeque::new();
+        for session in fabric.router(origin).sessions.iter() {
+            let Some(twin) = self.outcomes[session].twin else { continue };
+            let Some(peer) = fabric.devices[fabric.session(session).peer].router else { continue };
+            if let Ok(path) = self.offer(fabric, family, &own, twin, None) {
+                let at = classes.of[peer] as usize;
+                if improves(fabric, best[at].as_ref(), &path) {
+                    best[at] = Some(path);
+                    queue.push_back(at);
+                }
+            }
+        }
+        while let Some(at) = queue.pop_front() {
+            let Some(path) = best[at].clone() else { continue };
+            for (to, sessions) in &classes.peers[at] {
+                let to = *to;
+                // The origin itself does not stand for its class here.
+                let other = sessions
+                    .iter()
+                    .find(|&&session| fabric.session(session).peer != fabric.router(origin).device);
+                let Some(twin) = other.and_then(|&session| self.outcomes[session].twin) else {
+                    continue;
+                };
+                if let Ok(offered) = self.offer(fabric, family, &path, twin, None)
+                    && improves(fabric, best[to as usize].as_ref(), &offered)
+                {
+                    best[to as usize] = Some(offered);
+                    queue.push_back(to as usize);
+                }
+            }
+        }
+        best
+    }
+
+    /// What becomes of a speaker's routes at another.
+    pub(crate) fn verdict(
+        &self,
+        family: Family,
+        origin: RouterId,
+        at: RouterId,
+    ) -> Option<Verdict> {
+        let (_, verdicts) = self.verdicts.iter().find(|(known, _)| *known == family)?;
+        let count = self.classes.members.len();
+        let place = self.classes.of[origin] as usize * count + self.classes.of[at] as usize;
+        Some(verdicts[place]).filter(|verdict| verdict.arrives)
+    }
+
+    /// Whether a speaker gets a prefix that another originates.
+    pub(crate) fn hears(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        at: RouterId,
+        origin: RouterId,
+        prefix: &IpPrefix,
+    ) -> bool {
+        if self.verdict(family, origin, at).is_none() {
+            return false;
+        }
+        !self.by_prefix
+            || self.propagate(fabric, family, &[origin], Some(prefix)).best[at].is_some()
+    }
+
+    /// Follows the routes of some origins to all speakers; `prefix` is what policies are asked about.
+    pub fn propagate(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        origins: &[RouterId],
+        prefix: Option<&IpPrefix>,
+    ) -> Propagated {
+        let mut best: IdVec<RouterId, Option<Path>> = IdVec::filled(&fabric.routers, None);
+        let mut queue: std::collections::VecDeque<RouterId> = origins.iter().copied().collect();
+        for &origin in origins {
+            best[origin] = Some(Path::local(origin));
+        }
+        // Each change makes some speaker's path better, so this ends.
+        while let Some(at) = queue.pop_front() {
+            let Some(path) = best[at].clone() else { continue };
+            for session in fabric.router(at).sessions.iter() {
+                let Some(twin) = self.outcomes[session].twin else { continue };
+                let Some(to) = fabric.devices[fabric.session(session).peer].router else {
+                    continue;
+                };
+                if let Ok(offered) = self.offer(fabric, family, &path, twin, prefix)
+                    && improves(fabric, best[to].as_ref(), &offered)
+                {
+                    best[to] = Some(offered);
+                    queue.push_back(to);
+                }
+            }
+        }
+        Propagated { best }
+    }
+
+    /// What each peer of a speaker offers it, or why it doesn't.
+    pub fn received(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        found: &Propagated,
+        at: RouterId,
+        prefix: Option<&IpPrefix>,
+    ) -> Vec<(SessionId, Result<Path, NotPassed>)> {
+        let sessions = fabric.router(at).sessions.iter();
+        let offers = sessions.map(|session| {
+            let peer = fabric.devices[fabric.session(session).peer].router;
+            let path = peer.and_then(|peer| found.best[peer].as_ref());
+            let offer = match (self.outcomes[session].fault, path) {
+                (Some(fault), _) => Err(NotPassed::Down(fault)),
+                (None, None) => Err(NotPassed::PeerLacks),
+                (None, Some(path)) => self.offer(fabric, family, path, session, prefix),
+            };
+            (session, offer)
+        });
+        offers.collect()
+    }
+
+    /// The sessions of a speaker that bring paths as good as its best, for use at once: as long a path,
+    /// learned in the same way.
+    pub(crate) fn equal(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        found: &Propagated,
+        at: RouterId,
+        prefix: Option<&IpPrefix>,
+    ) -> Vec<SessionId> {
+        let Some(best) = &found.best[at] else { return Vec::new() };
+        let offers = self.received(fabric, family, found, at, prefix);
+        let alike = offers.into_iter().filter(|(_, offer)| {
+            offer.as_ref().is_ok_and(|path| {
+                path.as_path.len() == best.as_path.len() && path.learned == best.learned
+            })
+        });
+        alike.map(|(session, _)| session).collect()
+    }
+
+    /// What a peer's path becomes at the end of the session where it arrives, or why it doesn't.
+    fn offer(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        path: &Path,
+        at: SessionId,
+        prefix: Option<&IpPrefix>,
+    ) -> Result<Path, NotPassed> {
+        let outcome = &self.outcomes[at];
+        if let Some(fault) = outcome.fault {
+            return Err(NotPassed::Down(fault));
+        }
+        if !outcome.carries(family) {
+            return Err(NotPassed::Family);
+        }
+        let Some(sent) = outcome.twin else { return Err(NotPassed::Family) };
+        let (receiving, sending) = (fabric.session(at), fabric.session(sent));
+        let router = |id| fabric.router_of(id);
+        let (Some(receiver), Some(sender)) = (router(receiving.device), router(sending.device))
+        else {
+            return Err(NotPassed::Family);
+        };
+        if path.from == Some(sent) {
+            return Err(NotPassed::FromHere);
+        }
+        let asn = |router: &crate::fabric::Router| router.as_number.map(|asn| asn.value);
+        let (Some(own), Some(theirs)) = (asn(receiver), asn(sender)) else {
+            return Err(NotPassed::Family);
+        };
+        let external = own != theirs;
+        let mut next = path.clone();
+        next.from = Some(at);
+        next.communities &= sending.communities.value;
+        if external {
+            passes(fabric, &sending.export, sender.policy_required, prefix).map_err(|written| {
+                if written { NotPassed::Exported(sent) } else { NotPassed::NoExport }
+            })?;
+            next.as_path.insert(0, theirs);
+            next.learned = Learned::External;
+            // What a reflector wrote does not leave its AS (RFC 4456 section 8).
+            next.originator = None;
+            next.clusters.clear();
+            if next.as_path.contains(&own) {
+                return Err(NotPassed::AsLoop);
+            }
+            passes(fabric, &receiving.import, receiver.policy_required, prefix).map_err(
+                |written| if written { NotPassed::Imported } else { NotPassed::NoImport },
+            )?;
+        } else {
+            next.learned = Learned::Internal;
+            if path.learned == Learned::Internal {
+                let from_client = path.from.is_some_and(|from| fabric.session(from).client.value);
+                if !from_client && !sending.client.value {
+                    return Err(NotPassed::NotReflected);
+                }
+                let brought = path.from.and_then(|from| {
+                    router(fabric.session(from).peer)?.router_id.map(|id| id.value)
+                });
+                next.originator = next.originator.or(brought);
+                next.clusters.insert_many(0, cluster(sender));
+                let id = receiver.router_id.map(|id| id.value);
+                if id.is_some() && next.originator == id {
+                    return Err(NotPassed::OwnAgain);
+                }
+                if cluster(receiver).is_some_and(|own| next.clusters.contains(&own)) {
+                    return Err(NotPassed::ClusterLoop);
+                }
+            }
+            if passes(fabric, &sending.export, false, prefix).is_err() {
+                return Err(NotPassed::Exported(sent));
+            }
+            if passes(fabric, &receiving.import, false, prefix).is_err() {
+                return Err(NotPassed::Imported);
+            }
+        }
+        let rule = sending.next_hop.map_or_else(
+            || if external { NextHopRule::Rewritten } else { NextHopRule::Kept },
+            |rule| rule.value,
+        );
+        // What a speaker originates has its own address already.
+        if rule == NextHopRule::Rewritten && path.learned != Learned::Local {
+            next.rewritten = fabric.devices[sending.device].router;
+        }
+        Ok(next)
+    }
+}
+
+impl Path {
+    fn local(origin: RouterId) -> Self {
+        Self {
+            origin,
+            learned: Learned::Local,
+            from: None,
+            as_path: SmallVec::new(),
+            rewritten: None,
+            originator: None,
+            clusters: SmallVec::new(),
+            communities: true,
+        }
+    }
+}
+
+/// A speaker's cluster id: its router id, where none is written (RFC 4456 section 7).
+fn cluster(router: &crate::fabric::Router) -> Option<Ipv4Addr> {
+    router.cluster_id.or(router.router_id).map(|id| id.value)
+}
+
+/// Whether policies let a route through; of the error whether a written one stops it.
+fn passes(
+    fabric: &Fabric,
+    names: &[At<PolicyName>],
+    required: bool,
+    prefix: Option<&IpPrefix>,
+) -> Result<(), bool> {
+    if names.is_empty() {
+        return if required { Err(false) } else { Ok(()) };
+    }
+    let Some(prefix) = prefix else { return Ok(()) };
+    let all = names.iter().all(|name| match name.value {
+        PolicyName::Everything => true,
+        PolicyName::Policy(policy) => fabric.policy(policy).passes(prefix),
+    });
+    if all { Ok(()) } else { Err(true) }
+}
+
+/// Whether an offered path is better than the one that a speaker has (RFC 4271 section 9.1.2.2, RFC
+/// 4456 section 9). All have one local preference, and the way to the next hop costs the same.
+fn improves(fabric: &Fabric, known: Option<&Path>, offered: &Path) -> bool {
+    known.is_none_or(|known| compare(fabric, offered, known) == Ordering::Less)
+}
+
+fn compare(fabric: &Fabric, a: &Path, b: &Path) -> Ordering {
+    let rank = |path: &Path| match path.learned {
+        Learned::Local => 0,
+        Learned::External => 1,
+        Learned::Internal => 2,
+    };
+    let local = |path: &Path| path.learned != Learned::Local;
+    let peer = |path: &Path| path.from.map(|from| fabric.session(from));
+    let identifier = |path: &Path| {
+        let router = peer(path).and_then(|session| fabric.router_of(session.peer));
+        path.originator.or(router.and_then(|router| router.router_id).map(|id| id.value))
+    };
+    let address =
+        |path: &Path| peer(path).and_then(|session| session.peer_address).map(|a| a.value);
+    local(a)
+        .cmp(&local(b))
+        .then(a.as_path.len().cmp(&b.as_path.len()))
+        .then(rank(a).cmp(&rank(b)))
+        .then(identifier(a).cmp(&identifier(b)))
+        .then(a.clusters.len().cmp(&b.clusters.len()))
+        .then(address(a).cmp(&address(b)))
+        .then(a.from.cmp(&b.from))
+}
+
+/// How the two ends of a session are set, as far as it decides what is passed on.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+struct Ends {
+    ends: [End; 2],
+}
+
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+struct End {
+    client: bool,
+    communities: bool,
+    next_hop: Option<NextHopRule>,
+    import: SmallVec<[Option<u32>; 2]>,
+    export: SmallVec<[Option<u32>; 2]>,
+}
+
+impl Ends {
+    fn of(fabric: &Fabric, near: SessionId, far: SessionId) -> Self {
+        let names = |names: &[At<PolicyName>]| {
+            names
+                .iter()
+                .map(|name| match name.value {
+                    PolicyName::Everything => None,
+                    PolicyName::Policy(policy) => u32::try_from(policy.index()).ok(),
+                })
+                .collect()
+        };
+        let end = |session: SessionId| {
+            let session = fabric.session(session);
+            End {
+                client: session.client.value,
+                communities: session.communities.value,
+                next_hop: session.next_hop.map(|rule| rule.value),
+                import: names(&session.import),
+                export: names(&session.export),
+            }
+        };
+        Self { ends: [end(near), end(far)] }
+    }
+}

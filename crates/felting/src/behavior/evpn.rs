@@ -1,0 +1,359 @@
+//! EVPN: what each VTEP originates, what it imports, and to whom it floods.
+//!
+//! What is kept is in proportion to the presences of segments: each one's targets, and who exports
+//! which target. Tables of a VTEP are made one at a time, when asked.
+
+mod attach;
+mod election;
+mod routes;
+pub(crate) mod tenant;
+
+use std::net::IpAddr;
+
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+
+pub use election::{Election, ElectionView};
+pub use routes::{EvpnRoute, Import, NotImported, Received, RouteKind, RouteOf};
+pub use tenant::{Learnt, TenantRoute, TenantSource};
+
+use super::State;
+use super::condition::Condition;
+use crate::fabric::{DeviceId, EndpointId, Fabric, Overlay, PresenceId, RouterId, VrfId};
+use crate::id::IdVec;
+use crate::value::{
+    Asn, Encapsulation, Family, Replication, RouteDistinguisher, RouteTarget, TargetRule, Vni,
+};
+
+/// Route targets of an instance: nearly always one.
+pub(crate) type Targets = SmallVec<[RouteTarget; 1]>;
+
+/// A MAC-VRF or IP-VRF on one VTEP.
+#[derive(Clone, Debug, Default)]
+#[non_exhaustive]
+pub struct Instance {
+    /// The route distinguisher.
+    pub rd: Option<RouteDistinguisher>,
+    /// The route targets of what it imports.
+    pub import: Targets,
+    /// The route targets of what it exports.
+    pub export: Targets,
+    /// Whether its targets are derived, and imports ignore the AS number in them.
+    pub any_as: bool,
+    /// Whether the targets are written, and not derived.
+    pub written: bool,
+}
+
+impl Instance {
+    /// Whether it imports a route with these targets.
+    pub fn imports(&self, targets: &[RouteTarget]) -> bool {
+        self.import.iter().any(|own| {
+            targets.contains(own)
+                || (self.any_as && targets.iter().any(|target| target.number() == own.number()))
+        })
+    }
+}
+
+/// What EVPN came to.
+#[derive(Clone, Debug, Default)]
+pub struct Evpn {
+    /// The MAC-VRF of each presence that is mapped to a VNI on a VTEP.
+    instances: IdVec<PresenceId, Option<Instance>>,
+    /// The IP-VRF of each VRF on each switch, in the order of its switches.
+    tenants: IdVec<VrfId, Vec<Instance>>,
+    exporters: FxHashMap<RouteTarget, Vec<PresenceId>>,
+    /// The same by the number in the target alone.
+    by_number: FxHashMap<u32, Vec<PresenceId>>,
+    /// Where frames of each endpoint enter the fabric.
+    attached: IdVec<EndpointId, SmallVec<[PresenceId; 2]>>,
+    /// The endpoints at each presence.
+    endpoints_at: FxHashMap<PresenceId, Vec<EndpointId>>,
+    /// The endpoints that have moved.
+    moved: Vec<EndpointId>,
+}
+
+pub(super) fn outcome(fabric: &Fabric, condition: &Condition, links: &Links<'_>) -> Evpn {
+    let mut evpn = Evpn {
+        instances: IdVec::filled(&fabric.presences, None),
+        tenants: fabric
+            .vrfs
+            .iter()
+            .map(|(id, vrf)| {
+                vrf.switches.iter().map(|one| tenant::instance(fabric, id, one)).collect()
+            })
+            .collect::<Vec<_>>()
+            .into(),
+        ..Evpn::default()
+    };
+    let any_as = fabric.overlays.values().any(|overlay| overlay.any_as);
+    for (id, presence) in fabric.presences.iter() {
+        let Some(overlay) = fabric.overlay_of(presence.switch) else { continue };
+        let Some(vni) = presence.vni else { continue };
+        let instance = instance(fabric, id, overlay, vni.value);
+        for &target in &instance.export {
+            evpn.exporters.entry(target).or_default().push(id);
+            if any_as {
+                evpn.by_number.entry(target.number()).or_default().push(id);
+            }
+        }
+        evpn.instances[id] = Some(instance);
+    }
+    let attached = attach::attached(fabric, condition, links);
+    for (endpoint, presences) in attached.iter() {
+        for &presence in presences {
+            evpn.endpoints_at.entry(presence).or_default().push(endpoint);
+        }
+    }
+    evpn.attached = attached;
+    evpn.moved = condition.moved.keys().copied().collect();
+    evpn
+}
+
+/// The targets of a VNI on a VTEP, where none are written.
+fn derived(fabric: &Fabric, overlay: &Overlay, vni: Vni) -> Targets {
+    let asn: Option<Asn> =
+        fabric.router_of(overlay.device).and_then(|router| router.as_number).map(|asn| asn.value);
+    let target = match overlay.targets.value {
+        TargetRule::Given => {
+            overlay.target_pattern.as_ref().and_then(|pattern| pattern.target(vni))
+        }
+        TargetRule::Rfc8365 => asn.and_then(|asn| RouteTarget::derived(asn, vni)),
+        TargetRule::AsVni => asn.and_then(|asn| RouteTarget::as_and_vni(asn, vni)),
+    };
+    target.into_iter().collect()
+}
+
+fn instance(fabric: &Fabric, id: PresenceId, overlay: &Overlay, vni: Vni) -> Instance {
+    let presence = fabric.presence(id);
+    let segment = fabric.segment(presence.segment);
+    let settings = fabric.settings_at(id);
+    let bundle = segment.evi.map(|evi| fabric.evi(evi));
+    // The segments of one instance share the targets of the first (RFC 7432 section 6.3).
+    let vni = bundle
+        .and_then(|evi| evi.segments.first())
+        .and_then(|first| fabric.segment(first.value).vni)
+        .map_or(vni, |first| first.value);
+    let written = |own: &Option<Vec<crate::source::At<RouteTarget>>>| {
+        let of_bundle = || bundle.and_then(|evi| evi.targets.as_ref());
+        own.as_ref().or_else(of_bundle).map(|all| all.iter().map(|target| target.value).collect())
+    };
+    let (import, export): (Option<Targets>, Option<Targets>) =
+        (written(&settings.import), written(&settings.export));
+    let any_written = import.is_some() || export.is_some();
+    let router = fabric.router_of(presence.switch);
+    let number = match bundle {
+        Some(evi) => evi.number,
+        None => segment
+            .number
+            .map(|number| number.get())
+            .filter(|&number| u16::try_from(number).is_ok())
+            .or(presence.vlan.map(|vlan| vlan.get())),
+    };
+    let rd = settings.rd.map(|rd| rd.value).or_else(|| {
+        let id = router?.router_id?;
+        Some(RouteDistinguisher::of_router(id.value, u16::try_from(number?).ok()?))
+    });
+    Instance {
+        rd,
+        any_as: overlay.any_as && import.is_none() && overlay.targets.value != TargetRule::Given,
+        import: import.unwrap_or_else(|| derived(fabric, overlay, vni)),
+        export: export.unwrap_or_else(|| derived(fabric, overlay, vni)),
+        written: any_written || overlay.targets.value == TargetRule::Given,
+    }
+}
+
+/// Why a VTEP does not have another's routes for a segment.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Apart {
+    /// One of the two is no VTEP of the segment.
+    NoVtep,
+    /// No session brings them.
+    NotReceived,
+    /// They lost their extended communities on the way, and with them their targets.
+    NoCommunities,
+    /// They have another target than is imported.
+    Target,
+    /// They name another encapsulation.
+    Encapsulation,
+    /// There is no route to their next hop.
+    NextHop,
+    /// Their next hop is this VTEP's own address: the two are a pair.
+    Own,
+}
+
+/// A VTEP to which another floods.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
+pub struct FloodTarget {
+    /// The address that copies are sent to.
+    pub address: IpAddr,
+    /// The presence that asked for them by a type 3 route; none on a static list.
+    pub presence: Option<PresenceId>,
+}
+
+/// To whom a VTEP floods frames of a segment.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct FloodList {
+    /// How flooding is done.
+    pub replication: Replication,
+    /// Whom copies are sent to, by address.
+    pub targets: Vec<FloodTarget>,
+    /// The multicast group that one packet is sent to.
+    pub group: Option<IpAddr>,
+}
+
+impl Evpn {
+    /// The MAC-VRF of a segment on a VTEP.
+    pub fn instance(&self, presence: PresenceId) -> Option<&Instance> {
+        self.instances[presence].as_ref()
+    }
+
+    /// The IP-VRF of a VRF at a place among its switches.
+    pub fn tenant(&self, vrf: VrfId, place: usize) -> Option<&Instance> {
+        self.tenants[vrf].get(place)
+    }
+
+    /// Where the frames of an endpoint enter the fabric.
+    pub fn attached(&self, endpoint: EndpointId) -> &[PresenceId] {
+        &self.attached[endpoint]
+    }
+
+    /// The endpoints whose frames enter at a presence.
+    pub fn endpoints_at(&self, presence: PresenceId) -> &[EndpointId] {
+        self.endpoints_at.get(&presence).map_or(&[], Vec::as_slice)
+    }
+
+    /// The presences that export what another imports, in order, without itself.
+    pub(crate) fn exporters_for(&self, presence: PresenceId) -> Vec<PresenceId> {
+        let Some(instance) = self.instance(presence) else { return Vec::new() };
+        let lists = instance.import.iter().flat_map(|target| {
+            let same = self.exporters.get(target).filter(|_| !instance.any_as);
+            let alike = self.by_number.get(&target.number()).filter(|_| instance.any_as);
+            same.into_iter().chain(alike).flatten().copied()
+        });
+        let mut found: Vec<PresenceId> = lists.filter(|&other| other != presence).collect();
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+}
+
+/// How a VTEP of a segment floods.
+pub(crate) fn replication(fabric: &Fabric, presence: PresenceId) -> Option<Replication> {
+    let overlay = fabric.overlay_of(fabric.presence(presence).switch)?;
+    Some(fabric.settings_at(presence).replication.unwrap_or(overlay.replication).value)
+}
+
+impl State {
+    /// What EVPN came to.
+    pub fn evpn(&self) -> &Evpn {
+        &self.evpn
+    }
+
+    /// The address to which a VTEP sends what another originates: its VTEP address, or the one that a
+    /// speaker on the way put in.
+    pub(crate) fn next_hop(
+        fabric: &Fabric,
+        origin: DeviceId,
+        rewritten: Option<RouterId>,
+    ) -> Option<IpAddr> {
+        match rewritten {
+            None => fabric.vtep_of(origin).map(|vtep| vtep.value),
+            Some(speaker) => {
+                let router = fabric.router(speaker);
+                let vtep = fabric.vtep_of(router.device).map(|vtep| vtep.value);
+                vtep.or_else(|| router.loopbacks.first().map(|loopback| loopback.address()))
+            }
+        }
+    }
+
+    /// Whether one VTEP of a segment has what another originates for it: the address that it sends to, or
+    /// why not.
+    pub fn learns(
+        &self,
+        fabric: &Fabric,
+        at: PresenceId,
+        from: PresenceId,
+    ) -> Result<IpAddr, Apart> {
+        let (Some(own), Some(theirs)) = (self.evpn.instance(at), self.evpn.instance(from)) else {
+            return Err(Apart::NoVtep);
+        };
+        let (here, there) = (fabric.presence(at).switch, fabric.presence(from).switch);
+        let next_hop = self.arrives(fabric, here, there)?;
+        if !own.imports(&theirs.export) {
+            return Err(Apart::Target);
+        }
+        Ok(next_hop)
+    }
+
+    /// Whether a VTEP has what another originates, whatever its targets; the address that it sends to.
+    pub(crate) fn arrives(
+        &self,
+        fabric: &Fabric,
+        here: DeviceId,
+        there: DeviceId,
+    ) -> Result<IpAddr, Apart> {
+        let router = |device: DeviceId| fabric.devices[device].router;
+        let (Some(at), Some(origin)) = (router(here), router(there)) else {
+            return Err(Apart::NoVtep);
+        };
+        let (Some(own), Some(theirs)) = (fabric.overlay_of(here), fabric.overlay_of(there)) else {
+            return Err(Apart::NoVtep);
+        };
+        let verdict = self.bgp.verdict(Family::Evpn, origin, at).ok_or(Apart::NotReceived)?;
+        if !verdict.communities {
+            return Err(Apart::NoCommunities);
+        }
+        if own.encapsulation.value != theirs.encapsulation.value {
+            return Err(Apart::Encapsulation);
+        }
+        let address = Self::next_hop(fabric, there, verdict.rewritten).ok_or(Apart::NextHop)?;
+        if own.vtep.is_some_and(|vtep| vtep.value == address) {
+            return Err(Apart::Own);
+        }
+        self.underlay.delivers(fabric, at, address).map_err(|_| Apart::NextHop)?;
+        Ok(address)
+    }
+
+    /// To whom a VTEP floods frames of a segment; none if it is no VTEP of it.
+    pub fn floods(&self, fabric: &Fabric, presence: PresenceId) -> Option<FloodList> {
+        let how = replication(fabric, presence)?;
+        self.evpn.instance(presence)?;
+        let settings = fabric.settings_at(presence);
+        let mut list = FloodList { replication: how, targets: Vec::new(), group: None };
+        match how {
+            Replication::HeadEnd => {
+                for other in self.evpn.exporters_for(presence) {
+                    if replication(fabric, other) != Some(Replication::HeadEnd) {
+                        continue;
+                    }
+                    if let Ok(address) = self.learns(fabric, presence, other) {
+                        list.targets.push(FloodTarget { address, presence: Some(other) });
+                    }
+                }
+            }
+            Replication::Static => {
+                let own = fabric.vtep_of(fabric.presence(presence).switch);
+                for address in settings.flood_to.iter().flatten() {
+                    if own.is_none_or(|own| own.value != address.value) {
+                        list.targets.push(FloodTarget { address: address.value, presence: None });
+                    }
+                }
+            }
+            Replication::Group => list.group = settings.group.map(|group| group.value),
+        }
+        list.targets.sort_unstable();
+        // The two sides of a pair ask for one copy.
+        list.targets.dedup_by_key(|target| target.address);
+        Some(list)
+    }
+}
+
+/// What frames travel in, on a VTEP.
+pub(crate) fn encapsulation(fabric: &Fabric, device: DeviceId) -> Option<Encapsulation> {
+    fabric.overlay_of(device).map(|overlay| overlay.encapsulation.value)
+}
+
+pub(crate) use attach::{Links, doors, joined};

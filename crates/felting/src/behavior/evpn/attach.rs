@@ -1,0 +1,202 @@
+//! Where the frames of an endpoint enter the fabric.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
+
+use crate::behavior::condition::Condition;
+use crate::behavior::lag::MemberOutcome;
+use crate::fabric::{
+    DeviceId, DeviceKind, EndpointId, Fabric, MemberId, NetworkId, PortId, PresenceId,
+};
+use crate::id::IdVec;
+use crate::value::VlanId;
+
+/// What other parts of the behavior say of links.
+pub(crate) struct Links<'a> {
+    pub(crate) far: &'a IdVec<PortId, Option<PortId>>,
+    pub(crate) members: &'a IdVec<MemberId, MemberOutcome>,
+}
+
+type Presences = SmallVec<[PresenceId; 2]>;
+
+pub(super) fn attached(
+    fabric: &Fabric,
+    condition: &Condition,
+    links: &Links<'_>,
+) -> IdVec<EndpointId, Presences> {
+    let mut known: FxHashMap<(DeviceId, VlanId), Presences> = FxHashMap::default();
+    let found = fabric.endpoints.iter().map(|(id, endpoint)| {
+        let network = match condition.moved.get(&id) {
+            Some(&host) => same_network(fabric, endpoint.network.value, host),
+            None => Some(endpoint.network.value),
+        };
+        let Some(network) = network.map(|id| fabric.network(id)) else { return Presences::new() };
+        let tag =
+            endpoint.tag.map(|tag| tag.value).or_else(|| network.tags.as_ref()?.iter().next());
+        let mut presences = Presences::new();
+        for nic in fabric.uplink_ports(network.uplink) {
+            let Some(far) = links.far[nic].filter(|_| in_use(fabric, links, nic)) else { continue };
+            let Some(vlan) = enters(fabric, far, tag) else { continue };
+            let switch = fabric.port(far).device;
+            let reached =
+                known.entry((switch, vlan)).or_insert_with(|| reach(fabric, links, switch, vlan));
+            for &presence in reached.iter() {
+                if !presences.contains(&presence) {
+                    presences.push(presence);
+                }
+            }
+        }
+        with_twin(fabric, &mut presences);
+        presences.sort_unstable();
+        presences
+    });
+    found.collect::<Vec<_>>().into()
+}
+
+/// The network of the same name on another host.
+fn same_network(fabric: &Fabric, network: NetworkId, host: DeviceId) -> Option<NetworkId> {
+    let name = &fabric.network(network).name.value;
+    let mut all = fabric.networks.iter();
+    all.find(|(_, other)| other.host == host && other.name.value == *name).map(|(id, _)| id)
+}
+
+/// The two sides of a pair tell each other what they learn.
+fn with_twin(fabric: &Fabric, presences: &mut Presences) {
+    for presence in presences.clone() {
+        let presence = fabric.presence(presence);
+        let shared = fabric
+            .overlay_of(presence.switch)
+            .is_some_and(|overlay| overlay.single_homed == crate::value::SingleHomed::Shared);
+        let Some((pair, side)) = fabric.device(presence.switch).pair.filter(|_| shared) else {
+            continue;
+        };
+        let other = fabric.pair(pair).sides[1 - side].switch.value;
+        let twin = fabric.presences_on(other).iter().find(|&&twin| {
+            let twin = fabric.presence(twin);
+            twin.segment == presence.segment && twin.vni.is_some()
+        });
+        if let Some(&twin) = twin
+            && !presences.contains(&twin)
+        {
+            presences.push(twin);
+        }
+    }
+}
+
+/// Whether frames go out by a port: as a member of a LAG it must distribute.
+fn in_use(fabric: &Fabric, links: &Links<'_>, port: PortId) -> bool {
+    fabric.member_of(port).is_none_or(|member| links.members[member].distributing)
+}
+
+/// The VLAN that a frame comes to be in at a switch's port, untagged or with a tag.
+fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> {
+    if fabric.device(fabric.port(port).device).kind == DeviceKind::Host {
+        return None;
+    }
+    let (tagged, untagged) = match fabric.lag_of(port) {
+        Some(lag) => {
+            let lag = fabric.lag(lag);
+            (&lag.tagged, lag.untagged)
+        }
+        None => {
+            let settings = fabric.settings_of(port)?;
+            (&settings.tagged, settings.untagged)
+        }
+    };
+    match tag {
+        Some(tag) => tagged.contains(tag).then_some(tag),
+        None => untagged.map(|vlan| vlan.value),
+    }
+}
+
+/// The presences that frames of a VLAN come to from a switch: its own, else those of the VTEPs behind
+/// other switches without one.
+fn reach(fabric: &Fabric, links: &Links<'_>, start: DeviceId, vlan: VlanId) -> Presences {
+    let mut found = Presences::new();
+    let mut seen: FxHashSet<DeviceId> = FxHashSet::from_iter([start]);
+    let mut queue = vec![(start, vlan)];
+    while let Some((switch, vlan)) = queue.pop() {
+        let own = fabric.presences_on(switch).iter().find(|&&id| {
+            let presence = fabric.presence(id);
+            presence.vni.is_some() && presence.vlan.is_some_and(|own| own.value == vlan)
+        });
+        if let Some(&own) = own {
+            found.push(own);
+            continue;
+        }
+        if fabric.overlay_of(switch).is_some() {
+            continue;
+        }
+        for port in fabric.device(switch).ports.iter() {
+            let Some(far) = links.far[port].filter(|_| in_use(fabric, links, port)) else {
+                continue;
+            };
+            let next = fabric.port(far).device;
+            let Some(leaves) = leaves(fabric, port, vlan) else { continue };
+            let Some(there) = enters(fabric, far, leaves) else { continue };
+            if seen.insert(next) {
+                queue.push((next, there));
+            }
+        }
+    }
+    found.sort_unstable();
+    found.dedup();
+    found
+}
+
+/// The VTEPs' presences that frames of a VLAN come to from a switch that is no VTEP.
+pub(crate) fn doors(
+    fabric: &Fabric,
+    links: &Links<'_>,
+    switch: DeviceId,
+    vlan: VlanId,
+) -> Vec<PresenceId> {
+    reach(fabric, links, switch, vlan).into_vec()
+}
+
+/// Whether two switches are in one broadcast domain of a VLAN by cables alone.
+pub(crate) fn joined(
+    fabric: &Fabric,
+    links: &Links<'_>,
+    from: DeviceId,
+    to: DeviceId,
+    vlan: VlanId,
+) -> bool {
+    let mut seen: FxHashSet<DeviceId> = FxHashSet::from_iter([from]);
+    let mut queue = vec![(from, vlan)];
+    while let Some((switch, vlan)) = queue.pop() {
+        if switch == to {
+            return true;
+        }
+        for port in fabric.device(switch).ports.iter() {
+            let Some(far) = links.far[port].filter(|_| in_use(fabric, links, port)) else {
+                continue;
+            };
+            let Some(leaves) = leaves(fabric, port, vlan) else { continue };
+            let Some(there) = enters(fabric, far, leaves) else { continue };
+            if seen.insert(fabric.port(far).device) {
+                queue.push((fabric.port(far).device, there));
+            }
+        }
+    }
+    false
+}
+
+/// With which tag a frame of a VLAN leaves by a port; none if it doesn't.
+#[allow(clippy::option_option, reason = "untagged is not the same as not at all")]
+fn leaves(fabric: &Fabric, port: PortId, vlan: VlanId) -> Option<Option<VlanId>> {
+    let (tagged, untagged) = match fabric.lag_of(port) {
+        Some(lag) => {
+            let lag = fabric.lag(lag);
+            (&lag.tagged, lag.untagged)
+        }
+        None => {
+            let settings = fabric.settings_of(port)?;
+            (&settings.tagged, settings.untagged)
+        }
+    };
+    if tagged.contains(vlan) {
+        return Some(Some(vlan));
+    }
+    untagged.is_some_and(|own| own.value == vlan).then_some(None)
+}

@@ -1,0 +1,272 @@
+//! Routing for tenants: what a VRF on a switch has routes to, and from whom.
+
+use std::net::IpAddr;
+
+use super::{Apart, Instance, Targets};
+use crate::behavior::State;
+use crate::fabric::{DeviceId, Fabric, OutsideId, PresenceId, SegmentId, Via, VrfId, VrfPresence};
+use crate::value::{GatewayKind, IpPrefix, Irb, RouteDistinguisher, RouteTarget, TargetRule, Vni};
+
+/// From where a VRF has a route.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
+pub enum TenantSource {
+    /// A segment whose gateway is on the switch.
+    Segment(SegmentId),
+    /// A network outside that the switch leads to.
+    Outside(OutsideId),
+    /// A static route.
+    Static,
+    /// Leaked on the switch from another VRF.
+    Leaked(VrfId),
+    /// From another VTEP by a type 5 route.
+    Learned(Learnt),
+}
+
+/// From which VRF of which VTEP a type 5 route is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
+pub struct Learnt {
+    /// The VTEP.
+    pub switch: DeviceId,
+    /// The VRF there.
+    pub vrf: VrfId,
+}
+
+/// A route of a VRF on a switch.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
+pub struct TenantRoute {
+    /// Where it leads.
+    pub prefix: IpPrefix,
+    /// From where it is.
+    pub source: TenantSource,
+    /// The VTEP that packets are sent to, of one that is learned.
+    pub next_hop: Option<IpAddr>,
+    /// The layer 3 VNI that they are sent with.
+    pub vni: Option<Vni>,
+}
+
+/// The IP-VRF of a VRF on a switch.
+pub(super) fn instance(fabric: &Fabric, id: VrfId, at: &VrfPresence) -> Instance {
+    let Some(overlay) = fabric.overlay_of(at.switch) else { return Instance::default() };
+    let derived =
+        || at.vni.map_or_else(Targets::new, |vni| super::derived(fabric, overlay, vni.value));
+    let list = |own: &Option<Vec<crate::source::At<RouteTarget>>>| {
+        own.as_ref().map(|all| all.iter().map(|target| target.value).collect::<Targets>())
+    };
+    let number = fabric.vrf(id).number.map(|number| number.get());
+    let router = fabric.router_of(at.switch).and_then(|router| router.router_id);
+    let rd = at.rd.map(|rd| rd.value).or_else(|| {
+        let number = u16::try_from(number?.checked_add(32_768)?).ok()?;
+        Some(RouteDistinguisher::of_router(router?.value, number))
+    });
+    let given = overlay.targets.value == TargetRule::Given;
+    Instance {
+        rd,
+        any_as: overlay.any_as && at.import.is_none() && !given,
+        written: at.import.is_some() || at.export.is_some() || given,
+        import: list(&at.import).unwrap_or_else(derived),
+        export: list(&at.export).unwrap_or_else(derived),
+    }
+}
+
+/// Whether a switch routes for a segment that is present on it: it has the gateway, and the VRF.
+pub(crate) fn is_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
+    let at = fabric.presence(presence);
+    let (segment, settings) = (fabric.segment(at.segment), fabric.settings_at(presence));
+    // Without an overlay a layer 3 switch routes in its own table.
+    let has_vrf = match at.vrf {
+        Some(vrf) => fabric.vrf(vrf.value).switches.iter().any(|one| one.switch == at.switch),
+        None => fabric.overlays.is_empty(),
+    };
+    let kind = settings.gateway_kind.map_or(GatewayKind::Anycast, |kind| kind.value);
+    let here = match (segment.gateway_on.is_empty(), kind) {
+        (false, _) => segment.gateway_on.binary_search(&at.switch).is_ok(),
+        // Without a place of its own, a central or shared gateway is where its address is.
+        (true, GatewayKind::Anycast) => true,
+        (true, GatewayKind::Central | GatewayKind::Vrrp) => !settings.addresses.is_empty(),
+    };
+    let addressed = !settings.gateways.is_empty() || !settings.addresses.is_empty();
+    has_vrf && here && addressed && (at.vni.is_some() || fabric.overlays.is_empty())
+}
+
+/// How packets between segments of a VRF cross the fabric, on a switch.
+pub(crate) fn irb(fabric: &Fabric, at: &VrfPresence) -> Option<Irb> {
+    let overlay = fabric.overlay_of(at.switch)?;
+    Some(at.irb.unwrap_or(overlay.irb).value)
+}
+
+/// What a VRF on a switch has by itself: segments, networks outside, static routes.
+fn local(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
+    let mut found = Vec::new();
+    let mut add = |prefix: IpPrefix, source: TenantSource| {
+        found.push(TenantRoute { prefix, source, next_hop: None, vni: None });
+    };
+    for &presence in fabric.presences_on(at.switch) {
+        let here = fabric.presence(presence);
+        if here.vrf.is_some_and(|own| own.value == vrf) && is_gateway(fabric, presence) {
+            for subnet in &fabric.settings_at(presence).subnets {
+                add(subnet.value, TenantSource::Segment(here.segment));
+            }
+        }
+    }
+    for (id, outside) in fabric.outsides() {
+        if outside.vrf.value == vrf && outside.on.contains(&at.switch) {
+            for prefix in &outside.prefixes {
+                add(prefix.value, TenantSource::Outside(id));
+            }
+        }
+    }
+    for route in &fabric.static_routes {
+        let own = route.vrf.is_some_and(|own| own.value == vrf) && route.device == at.switch;
+        if own && matches!(route.via.value, Via::Address(_) | Via::Device(_)) {
+            add(route.to.value, TenantSource::Static);
+        }
+    }
+    found
+}
+
+/// The place of a switch among those of a VRF.
+fn place(fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Option<usize> {
+    fabric.vrf(vrf).switches.iter().position(|one| one.switch == switch)
+}
+
+impl State {
+    /// What a VRF on a switch tells other VTEPs of by type 5 routes (RFC 9136): what it has by itself,
+    /// and what is leaked to it there.
+    pub(crate) fn tenant_exports(
+        &self,
+        fabric: &Fabric,
+        vrf: VrfId,
+        switch: DeviceId,
+    ) -> Vec<TenantRoute> {
+        let Some(place) = place(fabric, vrf, switch) else { return Vec::new() };
+        let at = &fabric.vrf(vrf).switches[place];
+        if at.vni.is_none() || irb(fabric, at) != Some(Irb::Symmetric) {
+            return Vec::new();
+        }
+        let mut found = local(fabric, vrf, at);
+        found.retain(|route| {
+            at.advertise_subnets || !matches!(route.source, TenantSource::Segment(_))
+        });
+        found.extend(self.leaked(fabric, vrf, switch));
+        found.sort_unstable();
+        found
+    }
+
+    /// What other VRFs leak to one on a switch: their own routes, and what they have from other VTEPs. What
+    /// was leaked is not leaked again.
+    fn leaked(&self, fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+        let mut found = Vec::new();
+        for leak in fabric.leaks.values().filter(|leak| leak.to.value == vrf) {
+            let from = leak.from.value;
+            let here = leak.on.as_ref().is_none_or(|on| on.binary_search(&switch).is_ok());
+            let Some(at) = place(fabric, from, switch).filter(|_| here) else { continue };
+            let own = local(fabric, from, &fabric.vrf(from).switches[at]);
+            let learned = self.learned(fabric, from, switch, false);
+            for route in own.into_iter().chain(learned) {
+                let leaks = leak.prefixes.as_ref();
+                if leaks.is_none_or(|all| all.iter().any(|one| one.covers(&route.prefix))) {
+                    let source = TenantSource::Leaked(from);
+                    found.push(TenantRoute { source, ..route });
+                }
+            }
+        }
+        found
+    }
+
+    /// What a VRF on a switch has from other VTEPs by type 5 routes whose targets it imports.
+    fn learned(
+        &self,
+        fabric: &Fabric,
+        vrf: VrfId,
+        switch: DeviceId,
+        with_leaked: bool,
+    ) -> Vec<TenantRoute> {
+        let mut found = Vec::new();
+        let Some(place) = place(fabric, vrf, switch) else { return found };
+        let Some(own) = self.evpn.tenant(vrf, place) else { return found };
+        let at = &fabric.vrf(vrf).switches[place];
+        if irb(fabric, at) != Some(Irb::Symmetric) {
+            return found;
+        }
+        for (other, other_vrf) in fabric.vrfs() {
+            for (place, there) in other_vrf.switches.iter().enumerate() {
+                if there.switch == switch || there.vni.is_none() {
+                    continue;
+                }
+                let Some(theirs) = self.evpn.tenant(other, place) else { continue };
+                if !own.imports(&theirs.export) {
+                    continue;
+                }
+                let Ok(next_hop) = self.reaches_vtep(fabric, switch, there.switch) else {
+                    continue;
+                };
+                let routes = match with_leaked {
+                    true => self.tenant_exports(fabric, other, there.switch),
+                    false => {
+                        let mut own = local(fabric, other, there);
+                        own.retain(|route| {
+                            there.advertise_subnets
+                                || !matches!(route.source, TenantSource::Segment(_))
+                        });
+                        own
+                    }
+                };
+                for route in routes {
+                    let learnt = Learnt { switch: there.switch, vrf: other };
+                    found.push(TenantRoute {
+                        prefix: route.prefix,
+                        source: TenantSource::Learned(learnt),
+                        next_hop: Some(next_hop),
+                        vni: there.vni.map(|vni| vni.value),
+                    });
+                }
+            }
+        }
+        found
+    }
+
+    /// As [`State::arrives`], but two sides of a pair reach each other for type 5 by their own addresses.
+    fn reaches_vtep(
+        &self,
+        fabric: &Fabric,
+        here: DeviceId,
+        there: DeviceId,
+    ) -> Result<IpAddr, Apart> {
+        match self.arrives(fabric, here, there) {
+            Err(Apart::Own) => {
+                let own = fabric.router_of(there).and_then(|router| router.loopbacks.first());
+                own.map(|loopback| loopback.address()).ok_or(Apart::NextHop)
+            }
+            found => found,
+        }
+    }
+
+    /// The routing table of a VRF on a switch, the best source of each prefix only: what is its own
+    /// before what is leaked, that before what is learned.
+    pub fn tenant_routes(&self, fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+        let Some(place) = place(fabric, vrf, switch) else { return Vec::new() };
+        let mut found = local(fabric, vrf, &fabric.vrf(vrf).switches[place]);
+        found.extend(self.leaked(fabric, vrf, switch));
+        found.extend(self.learned(fabric, vrf, switch, true));
+        let rank = |route: &TenantRoute| match route.source {
+            TenantSource::Segment(_) | TenantSource::Outside(_) => 0,
+            TenantSource::Static => 1,
+            TenantSource::Leaked(_) => 2,
+            TenantSource::Learned(_) => 3,
+        };
+        found.sort_by_key(|route| (route.prefix, rank(route), *route));
+        found.dedup();
+        // Several VTEPs that offer one prefix are used at once; of different sources the best is.
+        let mut kept: Vec<TenantRoute> = Vec::with_capacity(found.len());
+        for route in found {
+            let better = kept.last().filter(|last| last.prefix == route.prefix);
+            if better.is_none_or(|last| rank(last) == rank(&route)) {
+                kept.push(route);
+            }
+        }
+        kept
+    }
+}

@@ -1,0 +1,578 @@
+//! The underlay: who is whose neighbor, what is advertised, and which way packets go.
+//!
+//! Adjacencies and what can be reached are computed once. Next hops are quadratic, so they are
+//! computed for one destination at a time, when asked.
+
+pub(crate) mod adjacency;
+mod paths;
+
+use std::net::IpAddr;
+
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+
+pub use adjacency::{Adjacency, AdjacencyFault};
+pub use paths::{Hop, Route, RouteSource, Toward};
+
+use super::Condition;
+use super::bgp::Bgp;
+use super::cause::Causes;
+use super::lag::LagOutcome;
+use crate::fabric::{
+    DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, Via, WanId,
+};
+use crate::id::{IdVec, typed_id};
+use crate::value::{Advertised, Family, IpPrefix, UnderlayProtocol};
+
+typed_id! {
+    /// Two interfaces that face each other.
+    pub AdjacencyId, "adjacency"
+}
+
+typed_id! {
+    /// A part of an underlay in which every router knows every link: an area, or a level of IS-IS.
+    pub(crate) DomainId, "domain"
+}
+
+/// One way over an adjacency.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Edge {
+    pub(crate) to: RouterId,
+    pub(crate) near: InterfaceId,
+    pub(crate) cost: u32,
+    pub(crate) domain: DomainId,
+}
+
+/// Who tells the underlay of a prefix.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Origin {
+    pub(crate) router: RouterId,
+    pub(crate) what: Advertised,
+    /// What the prefix costs at its origin.
+    pub(crate) cost: u32,
+}
+
+/// What the underlay came to.
+#[derive(Clone, Debug)]
+pub struct Underlay {
+    pub(crate) adjacencies: IdVec<AdjacencyId, Adjacency>,
+    pub(crate) of_interface: IdVec<InterfaceId, Option<AdjacencyId>>,
+    /// The neighbors of each router by OSPF or IS-IS.
+    pub(crate) edges: IdVec<RouterId, SmallVec<[Edge; 4]>>,
+    /// Whether a domain is the one to which the others attach.
+    pub(crate) backbone: IdVec<DomainId, bool>,
+    /// The parts of domains that each router is in, and the parts of backbones that it reaches.
+    parts: IdVec<RouterId, Parts>,
+    origins: FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>,
+    /// The lengths of all prefixes that are advertised, the longest first.
+    lengths: Vec<u8>,
+    /// The WAN paths that are up.
+    pub(crate) wans: IdVec<WanId, bool>,
+    /// Over which links BGP carries the underlay's routes.
+    pub(crate) bgp: Bgp,
+}
+
+#[derive(Clone, Debug, Default)]
+struct Parts {
+    own: SmallVec<[u32; 2]>,
+    backbones: SmallVec<[u32; 2]>,
+}
+
+/// Why a packet does not get to an address.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum NoRoute {
+    /// A router has no route to it.
+    Unknown(RouterId),
+    /// The way by a static route is down.
+    Down(RouterId),
+    /// The routes lead in a circle.
+    Circle,
+}
+
+/// What other parts of the behavior say of links.
+pub(super) struct Links<'a> {
+    pub(super) far: &'a IdVec<PortId, Option<PortId>>,
+    pub(super) lags: &'a IdVec<LagId, LagOutcome>,
+}
+
+pub(super) fn outcome(
+    fabric: &Fabric,
+    condition: &Condition,
+    links: &Links<'_>,
+    causes: &mut Causes,
+) -> Underlay {
+    let (adjacencies, of_interface) = adjacency::adjacencies(fabric, condition, links, causes);
+    let mut domains: FxHashMap<DomainKey, DomainId> = FxHashMap::default();
+    let mut backbone: IdVec<DomainId, bool> = IdVec::default();
+    let mut edges: IdVec<RouterId, SmallVec<[Edge; 4]>> =
+        IdVec::filled(&fabric.routers, SmallVec::new());
+    for adjacency in adjacencies.values().filter(|adjacency| adjacency.fault.is_none()) {
+        for key in domain_keys(fabric, adjacency) {
+            let domain =
+                *domains.entry(key.clone()).or_insert_with(|| backbone.push(key.is_backbone()));
+            for (near, far) in [(adjacency.near, adjacency.far), (adjacency.far, adjacency.near)] {
+                let router = |id: InterfaceId| fabric.devices[fabric.interface(id).device].router;
+                let (Some(from), Some(to)) = (router(near), router(far)) else { continue };
+                let cost = fabric.interface(near).cost.get();
+                edges[from].push(Edge { to, near, cost, domain });
+            }
+        }
+    }
+    let parts = parts(fabric, &edges, &backbone);
+    let (origins, lengths) = origins(fabric, &|interface| {
+        of_interface[interface]
+            .is_none_or(|id| adjacencies[id].fault != Some(AdjacencyFault::LinkDown))
+    });
+    let wans = fabric.wans.values().map(|wan| {
+        wan.ends.iter().all(|end| {
+            let off =
+                fabric.settings_of(end.value).and_then(|s| s.enabled).is_some_and(|e| !e.value);
+            !off && !condition.holds_port_down(fabric, end.value)
+        })
+    });
+    let wans = wans.collect::<Vec<_>>().into();
+    let bgp = Bgp::over_links(fabric, &adjacencies, &of_interface, causes);
+    Underlay { adjacencies, of_interface, edges, backbone, parts, origins, lengths, wans, bgp }
+}
+
+/// What makes two links be of one domain.
+#[derive(Clone, PartialEq, Eq, Hash)]
+enum DomainKey {
+    Ospf(crate::value::Area),
+    LevelOne(crate::value::Area),
+    LevelTwo,
+}
+
+impl DomainKey {
+    /// RFC 2328 section 3.1 for OSPF; level 2 joins the areas of IS-IS.
+    fn is_backbone(&self) -> bool {
+        match self {
+            Self::Ospf(area) => *area == crate::value::Area::backbone(),
+            Self::LevelOne(_) => false,
+            Self::LevelTwo => true,
+        }
+    }
+}
+
+fn domain_keys(fabric: &Fabric, adjacency: &Adjacency) -> SmallVec<[DomainKey; 2]> {
+    let (near, far) = (fabric.interface(adjacency.near), fabric.interface(adjacency.far));
+    let mut keys = SmallVec::new();
+    match adjacency.protocol {
+        UnderlayProtocol::Ospf => keys.push(DomainKey::Ospf(near.area.value.clone())),
+        UnderlayProtocol::Isis => {
+            let (one, two) = adjacency::levels(near, far);
+            if one {
+                keys.push(DomainKey::LevelOne(near.area.value.clone()));
+            }
+            if two {
+                keys.push(DomainKey::LevelTwo);
+            }
+        }
+        UnderlayProtocol::Bgp | UnderlayProtocol::None => {}
+    }
+    keys
+}
+
+/// Numbers the connected parts of each domain.
+fn parts(
+    fabric: &Fabric,
+    edges: &IdVec<RouterId, SmallVec<[Edge; 4]>>,
+    backbone: &IdVec<DomainId, bool>,
+) -> IdVec<RouterId, Parts> {
+    let mut seen: FxHashMap<(RouterId, DomainId), u32> = FxHashMap::default();
+    let mut parts: IdVec<RouterId, Parts> = IdVec::filled(&fabric.routers, Parts::default());
+    let mut of_backbone: Vec<bool> = Vec::new();
+    let mut queue = Vec::new();
+    for start in fabric.routers.ids() {
+        for edge in &edges[start] {
+            if seen.contains_key(&(start, edge.domain)) {
+                continue;
+            }
+            let part = u32::try_from(of_backbone.len()).unwrap_or(u32::MAX);
+            of_backbone.push(backbone[edge.domain]);
+            queue.push(start);
+            seen.insert((start, edge.domain), part);
+            while let Some(router) = queue.pop() {
+                parts[router].own.push(part);
+                for next in edges[router].iter().filter(|next| next.domain == edge.domain) {
+                    if seen.insert((next.to, edge.domain), part).is_none() {
+                        queue.push(next.to);
+                    }
+                }
+            }
+        }
+    }
+    // An area knows the backbones that a router of it is also in.
+    let mut attached: FxHashMap<u32, SmallVec<[u32; 2]>> = FxHashMap::default();
+    for router in parts.values() {
+        for &part in &router.own {
+            let backbones = router.own.iter().filter(|&&other| of_backbone[other as usize]);
+            let known = attached.entry(part).or_default();
+            for &other in backbones {
+                if !known.contains(&other) {
+                    known.push(other);
+                }
+            }
+        }
+    }
+    let ids: Vec<RouterId> = parts.ids().collect();
+    for router in ids {
+        let own = parts[router].own.clone();
+        for part in own {
+            for &other in &attached[&part] {
+                if !parts[router].backbones.contains(&other) {
+                    parts[router].backbones.push(other);
+                }
+            }
+        }
+    }
+    parts
+}
+
+/// What a segment's subnet costs at its router: what a link costs, where nothing is written.
+const SEGMENT_COST: u32 = 10;
+
+/// The subnets of segments in which a switch has an address outside any VRF.
+pub(crate) fn segment_subnets(
+    fabric: &Fabric,
+    device: DeviceId,
+) -> impl Iterator<Item = IpPrefix> + '_ {
+    let own = fabric.presences_on(device).iter();
+    own.filter(|&&presence| fabric.presence(presence).vrf.is_none())
+        .flat_map(|&presence| &fabric.settings_at(presence).addresses)
+        .map(|address| address.subnet())
+}
+
+type Origins = FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>;
+
+/// Who advertises what.
+fn origins(fabric: &Fabric, up: &dyn Fn(InterfaceId) -> bool) -> (Origins, Vec<u8>) {
+    let mut origins = Origins::default();
+    for (id, router) in fabric.routers.iter() {
+        let mut add = |prefix: IpPrefix, what: Advertised, cost: u32| {
+            let known = origins.entry(prefix).or_default();
+            let origin = Origin { router: id, what, cost };
+            if !known.iter().any(|other| other.router == id) {
+                known.push(origin);
+            }
+        };
+        let says = |what: Advertised| router.advertised.iter().any(|one| one.value == what);
+        if router.protocol.is_none_or(|protocol| protocol.value == UnderlayProtocol::None) {
+            continue;
+        }
+        if says(Advertised::Loopbacks) {
+            for loopback in &router.loopbacks {
+                add(loopback.prefix(), Advertised::Loopbacks, 0);
+            }
+        }
+        if says(Advertised::Vteps)
+            && let Some(address) = fabric.vtep_of(router.device)
+        {
+            add(IpPrefix::host(address.value), Advertised::Vteps, 0);
+        }
+        if says(Advertised::Links) {
+            let interfaces = router.interfaces.iter().filter(|&id| up(id));
+            for interface in interfaces.map(|id| fabric.interface(id)) {
+                let runs = interface.protocol.value != UnderlayProtocol::None;
+                for address in
+                    interface.addresses.iter().filter(|_| runs && interface.vrf.is_none())
+                {
+                    add(address.subnet(), Advertised::Links, interface.cost.get());
+                }
+            }
+        }
+        if says(Advertised::Segments) {
+            for subnet in segment_subnets(fabric, router.device) {
+                add(subnet, Advertised::Segments, SEGMENT_COST);
+            }
+        }
+    }
+    for route in fabric.static_routes.iter().filter(|route| route.vrf.is_none()) {
+        let Some(id) = fabric.devices[route.device].router else { continue };
+        let router = &fabric.routers[id];
+        let runs = router.protocol.is_some_and(|p| p.value != UnderlayProtocol::None);
+        if runs && router.advertised.iter().any(|one| one.value == Advertised::Static) {
+            let known = origins.entry(route.to.value).or_default();
+            if !known.iter().any(|other| other.router == id) {
+                known.push(Origin { router: id, what: Advertised::Static, cost: 0 });
+            }
+        }
+    }
+    let mut lengths: Vec<u8> = origins.keys().map(IpPrefix::length).collect();
+    lengths.sort_unstable_by(|a, b| b.cmp(a));
+    lengths.dedup();
+    (origins, lengths)
+}
+
+impl Underlay {
+    /// The pairs of interfaces that face each other, with what became of each.
+    pub fn adjacencies(&self) -> impl Iterator<Item = (AdjacencyId, &Adjacency)> {
+        self.adjacencies.iter()
+    }
+
+    /// The adjacency of an interface, if anything faces it.
+    pub fn adjacency_of(&self, interface: InterfaceId) -> Option<&Adjacency> {
+        self.of_interface[interface].map(|id| &self.adjacencies[id])
+    }
+
+    /// All prefixes that some router advertises, in order.
+    pub fn prefixes(&self) -> Vec<IpPrefix> {
+        let mut all: Vec<IpPrefix> = self.origins.keys().copied().collect();
+        all.sort_unstable();
+        all
+    }
+
+    pub(crate) fn origins(&self, prefix: &IpPrefix) -> &[Origin] {
+        self.origins.get(prefix).map_or(&[], SmallVec::as_slice)
+    }
+
+    /// Whether a router hears what another advertises.
+    pub(crate) fn hears(
+        &self,
+        fabric: &Fabric,
+        from: RouterId,
+        origin: RouterId,
+        prefix: &IpPrefix,
+    ) -> bool {
+        if from == origin {
+            return true;
+        }
+        let (a, b) = (&self.parts[from], &self.parts[origin]);
+        let shares = |x: &[u32], y: &[u32]| x.iter().any(|part| y.contains(part));
+        if shares(&a.own, &b.own) || shares(&a.backbones, &b.backbones) {
+            return true;
+        }
+        let family = if prefix.address().is_ipv4() { Family::Ipv4 } else { Family::Ipv6 };
+        self.bgp.hears(fabric, family, from, origin, prefix)
+    }
+
+    /// Whether a packet from a router gets to an address, and if not why not. Next hops of equal
+    /// cost are taken to lead to the same end.
+    pub fn delivers(
+        &self,
+        fabric: &Fabric,
+        from: RouterId,
+        address: IpAddr,
+    ) -> Result<(), NoRoute> {
+        self.leads_to(fabric, from, address).map(|_| ())
+    }
+
+    /// The router at which a packet to an address ends, and the WAN paths that it takes.
+    pub(crate) fn leads_to(
+        &self,
+        fabric: &Fabric,
+        from: RouterId,
+        address: IpAddr,
+    ) -> Result<(RouterId, SmallVec<[WanId; 1]>), NoRoute> {
+        let mut at = from;
+        let mut wans = SmallVec::new();
+        for _ in 0..16 {
+            if Self::owns(fabric, at, address) {
+                return Ok((at, wans));
+            }
+            if let Some(end) = self.connected(fabric, at, address) {
+                return Ok((end, wans));
+            }
+            let own = self.static_route(fabric, at, address);
+            let advertised = self.longest(fabric, at, address);
+            let next = match (own, advertised) {
+                (Some((length, via)), known)
+                    if known.is_none_or(|(known, _)| known.length() <= length) =>
+                {
+                    let (next, wan) = self.by(fabric, at, via)?;
+                    wans.extend(wan);
+                    next
+                }
+                (_, Some((_, origin))) => origin.router,
+                (_, None) => return Err(NoRoute::Unknown(at)),
+            };
+            if next == at {
+                return Err(NoRoute::Unknown(at));
+            }
+            at = next;
+        }
+        Err(NoRoute::Circle)
+    }
+
+    fn owns(fabric: &Fabric, router: RouterId, address: IpAddr) -> bool {
+        let router = &fabric.routers[router];
+        router.loopbacks.iter().any(|loopback| loopback.address() == address)
+            || fabric.vtep_of(router.device).is_some_and(|vtep| vtep.value == address)
+            || router
+                .interfaces
+                .iter()
+                .any(|id| fabric.interface(id).addresses.iter().any(|own| own.address() == address))
+    }
+
+    /// The neighbor on a link that has an address.
+    fn connected(&self, fabric: &Fabric, router: RouterId, address: IpAddr) -> Option<RouterId> {
+        fabric.routers[router].interfaces.iter().find_map(|id| {
+            let adjacency =
+                self.adjacency_of(id).filter(|adjacency| adjacency.carries_packets())?;
+            let far = if adjacency.near == id { adjacency.far } else { adjacency.near };
+            let there = fabric.interface(far).addresses.iter().any(|a| a.address() == address);
+            fabric.devices[fabric.interface(far).device].router.filter(|_| there)
+        })
+    }
+
+    /// The most specific advertised prefix that holds an address and that a router hears of.
+    fn longest(
+        &self,
+        fabric: &Fabric,
+        from: RouterId,
+        address: IpAddr,
+    ) -> Option<(IpPrefix, Origin)> {
+        let host = IpPrefix::host(address);
+        self.lengths.iter().filter(|&&length| length <= host.length()).find_map(|&length| {
+            let prefix = host.shortened(length);
+            let origins = self.origins.get(&prefix)?;
+            let heard = origins
+                .iter()
+                .find(|o| o.router != from && self.hears(fabric, from, o.router, &prefix));
+            heard.map(|&origin| (prefix, origin))
+        })
+    }
+
+    /// The most specific static route of a router for an address.
+    fn static_route(
+        &self,
+        fabric: &Fabric,
+        router: RouterId,
+        address: IpAddr,
+    ) -> Option<(u8, Via)> {
+        let device = fabric.routers[router].device;
+        let own = fabric.static_routes.iter().filter(|route| {
+            route.vrf.is_none() && route.device == device && route.to.contains(address)
+        });
+        // Of two for one prefix, one whose way is up.
+        let best = own.max_by_key(|route| {
+            let up = match route.via.value {
+                Via::Wan(wan) => self.wans[wan],
+                _ => true,
+            };
+            (route.to.length(), up)
+        })?;
+        Some((best.to.length(), best.via.value))
+    }
+
+    /// The router that a static route leads to, and by which WAN path.
+    fn by(
+        &self,
+        fabric: &Fabric,
+        at: RouterId,
+        via: Via,
+    ) -> Result<(RouterId, Option<WanId>), NoRoute> {
+        match via {
+            Via::Wan(wan) => {
+                let [a, b] = fabric.wan(wan).ends.map(|end| fabric.port(end.value).device);
+                let here = fabric.routers[at].device;
+                let there = if a == here { b } else { a };
+                let router = fabric.devices[there]
+                    .router
+                    .filter(|_| self.wans[wan] && (a == here || b == here));
+                router.map(|router| (router, Some(wan))).ok_or(NoRoute::Down(at))
+            }
+            Via::Device(device) => {
+                let router = fabric.devices[device].router;
+                let near = router.filter(|&router| self.neighbors(fabric, at).contains(&router));
+                near.map(|router| (router, None)).ok_or(NoRoute::Down(at))
+            }
+            Via::Address(address) => match self.connected(fabric, at, address) {
+                Some(router) => Ok((router, None)),
+                None => self
+                    .longest(fabric, at, address)
+                    .map(|(_, origin)| (origin.router, None))
+                    .ok_or(NoRoute::Down(at)),
+            },
+        }
+    }
+
+    /// The routers on links that carry packets.
+    pub(crate) fn neighbors(&self, fabric: &Fabric, router: RouterId) -> SmallVec<[RouterId; 8]> {
+        let mut found = SmallVec::new();
+        for id in fabric.routers[router].interfaces.iter() {
+            let Some(adjacency) = self.adjacency_of(id) else { continue };
+            let far = if adjacency.near == id { adjacency.far } else { adjacency.near };
+            if let Some(next) = fabric.devices[fabric.interface(far).device].router
+                && adjacency.carries_packets()
+                && !found.contains(&next)
+            {
+                found.push(next);
+            }
+        }
+        found
+    }
+
+    /// The session by which BGP carries the underlay's routes over an interface, if one does.
+    pub fn session_on(&self, fabric: &Fabric, interface: InterfaceId) -> Option<SessionId> {
+        let router = fabric.router_of(fabric.interface(interface).device)?;
+        router.sessions.iter().find(|&id| fabric.session(id).interface == Some(interface))
+    }
+}
+
+/// Closes the legs of Ethernet segments on leaves that are told to do so and have lost all their links to
+/// the underlay: a leaf that nobody reaches would otherwise go on attracting frames.
+pub(super) fn isolate(fabric: &Fabric, far: &mut IdVec<PortId, Option<PortId>>) -> Vec<DeviceId> {
+    let mut isolated = Vec::new();
+    for overlay in fabric.overlays.values().filter(|overlay| overlay.core_isolation.value) {
+        let Some(router) = fabric.router_of(overlay.device) else { continue };
+        let up =
+            router.interfaces.iter().map(|id| fabric.interface(id)).any(
+                |interface| match interface.place {
+                    InterfacePlace::Port(port) => far[port].is_some(),
+                    InterfacePlace::Lag(lag) => fabric
+                        .lag(lag)
+                        .members
+                        .iter()
+                        .any(|member| far[fabric.member(member).port.value].is_some()),
+                    InterfacePlace::Vlan(_) => false,
+                },
+            );
+        if up || router.interfaces.is_empty() {
+            continue;
+        }
+        let legs = fabric.ethernet_segments.values().flat_map(|segment| &segment.legs);
+        let own = legs.filter(|&&leg| fabric.lag(leg).device == overlay.device);
+        let ports: Vec<PortId> = own
+            .flat_map(|&leg| fabric.lag(leg).members.iter())
+            .map(|member| fabric.member(member).port.value)
+            .collect();
+        if ports.is_empty() {
+            continue;
+        }
+        for port in ports {
+            if let Some(other) = far[port].take() {
+                far[other] = None;
+            }
+        }
+        isolated.push(overlay.device);
+    }
+    isolated
+}
+
+/// Whether the link under an interface is up.
+pub(super) fn link_up(fabric: &Fabric, links: &Links<'_>, interface: InterfaceId) -> bool {
+    let interface = fabric.interface(interface);
+    match interface.place {
+        InterfacePlace::Port(port) => links.far[port].is_some(),
+        InterfacePlace::Lag(lag) => links.lags[lag].up,
+        InterfacePlace::Vlan(vlan) => carries(fabric, links, interface.device, vlan),
+    }
+}
+
+/// Whether a switch's peer link carries a VLAN, tagged or not.
+fn carries(
+    fabric: &Fabric,
+    links: &Links<'_>,
+    device: DeviceId,
+    vlan: crate::value::VlanId,
+) -> bool {
+    let Some((pair, side)) = fabric.device(device).pair else { return false };
+    let side = &fabric.pair(pair).sides[side];
+    side.peer_link.into_iter().chain(side.data_link).any(|link| {
+        let lag = fabric.lag(link.value);
+        let has = lag.tagged.contains(vlan) || lag.untagged.is_some_and(|u| u.value == vlan);
+        has && links.lags[link.value].up
+    })
+}

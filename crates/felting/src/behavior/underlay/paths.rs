@@ -1,0 +1,289 @@
+//! Which way packets go to one destination: shortest paths, and all that are equal.
+
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+
+use smallvec::SmallVec;
+
+use super::{Adjacency, DomainId, Origin, Underlay};
+use crate::behavior::State;
+use crate::fabric::{Fabric, InterfaceId, RouterId, SessionId};
+use crate::id::IdVec;
+use crate::value::{Family, IpPrefix, UnderlayProtocol};
+
+/// A next hop: out of an interface to a neighbor.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
+pub struct Hop {
+    /// The interface that packets leave by.
+    pub interface: InterfaceId,
+    /// The neighbor.
+    pub to: RouterId,
+}
+
+/// From where a router has a route.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum RouteSource {
+    /// The prefix is its own.
+    Connected,
+    /// It is written.
+    Static,
+    /// By a routing protocol.
+    Learned(UnderlayProtocol),
+}
+
+/// A router's route to a prefix.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Route {
+    /// From where it has it.
+    pub source: RouteSource,
+    /// The sum of costs; of BGP how many AS numbers are in the path.
+    pub metric: u32,
+    /// The next hops, all of equal cost, at most as many as the router uses at once.
+    pub hops: SmallVec<[Hop; 4]>,
+}
+
+/// The routes of all routers to one prefix.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Toward {
+    /// The prefix.
+    pub prefix: IpPrefix,
+    /// Each router's route, if it has one.
+    pub routes: IdVec<RouterId, Option<Route>>,
+}
+
+/// The distance of each router by one domain's links.
+type Distances = IdVec<RouterId, Option<u32>>;
+
+impl State {
+    /// The routes of all routers to a prefix that is advertised into the underlay, in n log n of links.
+    ///
+    /// A router prefers what is its own, then what is written, then what BGP says, then OSPF or IS-IS; of
+    /// OSPF and IS-IS a path inside the area (RFC 2328 section 11).
+    pub fn toward(&self, fabric: &Fabric, prefix: IpPrefix) -> Toward {
+        let underlay = &self.underlay;
+        let mut routes: IdVec<RouterId, Option<Route>> = IdVec::filled(&fabric.routers, None);
+        let origins = underlay.origins(&prefix);
+        underlay.shortest(fabric, origins, &mut routes);
+        underlay.by_bgp(fabric, self, origins, &prefix, &mut routes);
+        underlay.written(fabric, &prefix, &mut routes);
+        for (id, router) in fabric.routers.iter() {
+            let own = super::segment_subnets(fabric, router.device).any(|subnet| subnet == prefix)
+                || router.loopbacks.iter().any(|loopback| loopback.prefix() == prefix)
+                || fabric.vtep_of(router.device).is_some_and(|v| IpPrefix::host(v.value) == prefix)
+                || router.interfaces.iter().any(|interface| {
+                    let up =
+                        underlay.adjacency_of(interface).is_none_or(Adjacency::carries_packets);
+                    let interface = fabric.interface(interface);
+                    up && interface.vrf.is_none()
+                        && interface.addresses.iter().any(|address| address.subnet() == prefix)
+                });
+            if own {
+                let source = RouteSource::Connected;
+                routes[id] = Some(Route { source, metric: 0, hops: SmallVec::new() });
+            }
+            if let Some(route) = &mut routes[id] {
+                route.hops.sort_unstable();
+                if let Some(most) = router.max_paths {
+                    route.hops.truncate(usize::from(most.value).max(1));
+                }
+            }
+        }
+        Toward { prefix, routes }
+    }
+}
+
+impl Underlay {
+    /// The shortest paths of OSPF and IS-IS: inside each area, then over the backbone, then from the
+    /// backbone into the other areas (RFC 2328 section 16).
+    fn shortest(
+        &self,
+        fabric: &Fabric,
+        origins: &[Origin],
+        routes: &mut IdVec<RouterId, Option<Route>>,
+    ) {
+        let domains: Vec<DomainId> = self.backbone.ids().collect();
+        let mut inside: Vec<(DomainId, Distances)> = Vec::new();
+        let seeds: Vec<(RouterId, u32)> = origins.iter().map(|o| (o.router, o.cost)).collect();
+        for &domain in &domains {
+            if let Some(distances) = self.distances(fabric, domain, &seeds) {
+                inside.push((domain, distances));
+            }
+        }
+        // Routers in several areas carry the distance from one into the other.
+        let carried = |from: &dyn Fn(DomainId) -> bool, into: DomainId| -> Vec<(RouterId, u32)> {
+            let mut seeds = Vec::new();
+            for (_, distances) in
+                inside.iter().filter(|(domain, _)| from(*domain) && *domain != into)
+            {
+                for (router, distance) in distances.iter() {
+                    let Some(distance) = *distance else { continue };
+                    if self.edges[router].iter().any(|edge| edge.domain == into) {
+                        seeds.push((router, distance));
+                    }
+                }
+            }
+            seeds
+        };
+        let mut over: Vec<(DomainId, Distances)> = Vec::new();
+        if domains.len() > 1 {
+            for &domain in domains.iter().filter(|&&domain| self.backbone[domain]) {
+                let seeds = carried(&|from| !self.backbone[from], domain);
+                over.extend(self.distances(fabric, domain, &seeds).map(|found| (domain, found)));
+            }
+            let backbones: Vec<_> = inside
+                .iter()
+                .filter(|(domain, _)| self.backbone[*domain])
+                .chain(&over)
+                .cloned()
+                .collect();
+            for &domain in domains.iter().filter(|&&domain| !self.backbone[domain]) {
+                let mut seeds = Vec::new();
+                for (_, distances) in &backbones {
+                    for (router, distance) in distances.iter() {
+                        let Some(distance) = *distance else { continue };
+                        if self.edges[router].iter().any(|edge| edge.domain == domain) {
+                            seeds.push((router, distance));
+                        }
+                    }
+                }
+                over.extend(self.distances(fabric, domain, &seeds).map(|found| (domain, found)));
+            }
+        }
+        for router in fabric.routers.ids() {
+            for found in [&inside, &over] {
+                if routes[router].is_some() {
+                    break;
+                }
+                routes[router] = self.best(fabric, router, found);
+            }
+        }
+    }
+
+    /// The distance of every router of a domain to the nearest seed; none if no seed is in it.
+    fn distances(
+        &self,
+        fabric: &Fabric,
+        domain: DomainId,
+        seeds: &[(RouterId, u32)],
+    ) -> Option<Distances> {
+        let mut distances: Distances = IdVec::filled(&fabric.routers, None);
+        let mut queue = BinaryHeap::new();
+        for &(router, cost) in seeds {
+            if self.edges[router].iter().any(|edge| edge.domain == domain) {
+                queue.push(Reverse((cost, router)));
+            }
+        }
+        if queue.is_empty() {
+            return None;
+        }
+        while let Some(Reverse((distance, router))) = queue.pop() {
+            if distances[router].is_some() {
+                continue;
+            }
+            distances[router] = Some(distance);
+            // The cost of a link is that of the end that sends into it, so it is looked up at the
+            // neighbor.
+            for edge in self.edges[router].iter().filter(|edge| edge.domain == domain) {
+                if distances[edge.to].is_some() {
+                    continue;
+                }
+                let back = fabric.interface_far(edge.near);
+                let cost = back.map_or(edge.cost, |back| fabric.interface(back).cost.get());
+                queue.push(Reverse((distance.saturating_add(cost), edge.to)));
+            }
+        }
+        Some(distances)
+    }
+
+    /// The best route of a router among the distances of several domains.
+    fn best(
+        &self,
+        fabric: &Fabric,
+        router: RouterId,
+        found: &[(DomainId, Distances)],
+    ) -> Option<Route> {
+        let mut best: Option<Route> = None;
+        for (domain, distances) in found {
+            let Some(own) = distances[router] else { continue };
+            for edge in self.edges[router].iter().filter(|edge| edge.domain == *domain) {
+                let Some(there) = distances[edge.to] else { continue };
+                let metric = there.saturating_add(edge.cost);
+                if metric != own {
+                    continue;
+                }
+                let protocol = fabric.interface(edge.near).protocol.value;
+                let hop = Hop { interface: edge.near, to: edge.to };
+                match &mut best {
+                    Some(known) if known.metric < metric => {}
+                    Some(known) if known.metric == metric => {
+                        if !known.hops.contains(&hop) {
+                            known.hops.push(hop);
+                        }
+                    }
+                    _ => {
+                        let source = RouteSource::Learned(protocol);
+                        best = Some(Route { source, metric, hops: SmallVec::from_iter([hop]) });
+                    }
+                }
+            }
+        }
+        best
+    }
+
+    /// The routes that BGP brings over links, which a router prefers to those of OSPF and IS-IS.
+    fn by_bgp(
+        &self,
+        fabric: &Fabric,
+        state: &State,
+        origins: &[Origin],
+        prefix: &IpPrefix,
+        routes: &mut IdVec<RouterId, Option<Route>>,
+    ) {
+        let family = if prefix.address().is_ipv4() { Family::Ipv4 } else { Family::Ipv6 };
+        if origins.is_empty() || !state.underlay.bgp.is_used() {
+            return;
+        }
+        let from: Vec<RouterId> = origins.iter().map(|origin| origin.router).collect();
+        let found = self.bgp.propagate(fabric, family, &from, Some(prefix));
+        for (router, best) in found.best.iter() {
+            let Some(best) = best.as_ref().filter(|path| path.from.is_some()) else { continue };
+            let hop = |session: SessionId| {
+                let session = fabric.session(session);
+                let to = fabric.devices[session.peer].router?;
+                session.interface.map(|interface| Hop { interface, to })
+            };
+            let hops: SmallVec<[Hop; 4]> = self
+                .bgp
+                .equal(fabric, family, &found, router, Some(prefix))
+                .into_iter()
+                .filter_map(hop)
+                .collect();
+            if !hops.is_empty() {
+                let metric = u32::try_from(best.as_path.len()).unwrap_or(u32::MAX);
+                let source = RouteSource::Learned(UnderlayProtocol::Bgp);
+                routes[router] = Some(Route { source, metric, hops });
+            }
+        }
+    }
+
+    fn written(
+        &self,
+        fabric: &Fabric,
+        prefix: &IpPrefix,
+        routes: &mut IdVec<RouterId, Option<Route>>,
+    ) {
+        for route in
+            fabric.static_routes.iter().filter(|r| r.vrf.is_none() && r.to.value == *prefix)
+        {
+            let Some(router) = fabric.devices[route.device].router else { continue };
+            if self.by(fabric, router, route.via.value).is_ok() {
+                let source = RouteSource::Static;
+                routes[router] = Some(Route { source, metric: 0, hops: SmallVec::new() });
+            }
+        }
+    }
+}
