@@ -1,12 +1,16 @@
 //! Faults of Ethernet segments.
 
+mod df_clash;
 mod id_clash;
 mod id_reused;
 mod mode_clash;
+mod no_core_isolation;
 mod one_leaf;
 mod reserved_id;
+mod single_active_on_lag;
 mod system_clash;
 mod vlan_clash;
+mod vlan_drift_on_es;
 mod with_pair;
 
 use super::Rule;
@@ -14,6 +18,10 @@ use crate::fabric::{Fabric, LagId};
 use crate::source::Span;
 
 pub(super) static RULES: &[&Rule] = &[
+    &df_clash::RULE,
+    &vlan_drift_on_es::RULE,
+    &no_core_isolation::RULE,
+    &single_active_on_lag::RULE,
     &reserved_id::RULE,
     &with_pair::RULE,
     &id_clash::RULE,

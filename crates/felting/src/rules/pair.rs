@@ -1,6 +1,8 @@
 //! Faults between the two sides of a pair.
 
+mod as_clash;
 mod domain_clash;
+mod gateway_clash;
 mod group_clash;
 mod group_one_sided;
 mod group_settings;
@@ -9,6 +11,7 @@ mod keepalive_mirror;
 mod keepalive_missing;
 mod keepalive_unreachable;
 mod model_mix;
+mod no_escape;
 mod peer_link_missing;
 mod peer_link_miswired;
 mod peer_link_not_lag;
@@ -17,13 +20,20 @@ mod peer_link_single;
 mod peer_link_thin;
 mod peer_link_vlan;
 mod priority_tie;
+mod segment_clash;
 mod single_homed;
 mod system_clash;
 mod tree_clash;
+mod vtep_clash;
 
 use super::Rule;
 
 pub(super) static RULES: &[&Rule] = &[
+    &segment_clash::RULE,
+    &vtep_clash::RULE,
+    &gateway_clash::RULE,
+    &no_escape::RULE,
+    &as_clash::RULE,
     &domain_clash::RULE,
     &system_clash::RULE,
     &group_clash::RULE,

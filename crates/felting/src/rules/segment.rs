@@ -1,8 +1,273 @@
-//! Faults of segments: VLANs, VNIs and where they are.
+//! Faults of segments: VLANs, VNIs, where they are, flooding and gateways.
 
+mod flood_list_one_sided;
+mod flooding_clash;
+mod gateway_clash;
+mod gateway_mac_clash;
+mod gateway_missing;
+mod gateway_outside_subnet;
+mod gateway_two_actives;
+mod gateway_twofold;
+mod group_clash;
+mod group_invalid;
+mod group_reused;
+mod lonely;
+mod not_on_leaf;
+mod rendezvous_clash;
+mod rendezvous_missing;
+mod reverse_path_fails;
+mod subnet_drift;
+mod subnet_overlap;
+mod udp_port_clash;
+mod unused;
+mod vlan_drift;
+mod vlan_not_defined;
+mod vlan_reserved;
+mod vlan_reused_on_switch;
+mod vni_also_vrf;
 mod vni_clash;
+mod vni_range;
 mod vni_reused;
+mod vrf_clash;
 
-use super::Rule;
+use std::collections::BTreeMap;
 
-pub(super) static RULES: &[&Rule] = &[&vni_clash::RULE, &vni_reused::RULE];
+use rustc_hash::FxHashSet;
+
+use super::{Context, Findings, Rule, Severity};
+use crate::behavior::evpn::tenant::is_gateway;
+pub(super) use crate::behavior::settings::of_one_pair;
+use crate::fabric::{DeviceId, Fabric, InterfacePlace, PresenceId, SegmentId};
+use crate::source::Span;
+use crate::value::{GatewayKind, VlanId, VlanSet};
+
+pub(super) static RULES: &[&Rule] = &[
+    &vni_clash::RULE,
+    &vni_reused::RULE,
+    &vni_also_vrf::RULE,
+    &vni_range::RULE,
+    &vlan_reused_on_switch::RULE,
+    &vlan_reserved::RULE,
+    &vlan_drift::RULE,
+    &vlan_not_defined::RULE,
+    &not_on_leaf::RULE,
+    &lonely::RULE,
+    &unused::RULE,
+    &vrf_clash::RULE,
+    &flooding_clash::RULE,
+    &group_invalid::RULE,
+    &group_clash::RULE,
+    &group_reused::RULE,
+    &rendezvous_missing::RULE,
+    &rendezvous_clash::RULE,
+    &reverse_path_fails::RULE,
+    &udp_port_clash::RULE,
+    &flood_list_one_sided::RULE,
+    &gateway_outside_subnet::RULE,
+    &gateway_missing::RULE,
+    &gateway_clash::RULE,
+    &gateway_twofold::RULE,
+    &gateway_two_actives::RULE,
+    &gateway_mac_clash::RULE,
+    &subnet_overlap::RULE,
+    &subnet_drift::RULE,
+];
+
+/// What a segment is set to on one switch: the place, and the value as a text.
+pub(super) struct Setting {
+    pub(super) presence: PresenceId,
+    pub(super) span: Span,
+    pub(super) text: String,
+}
+
+/// What a rule says of settings that differ.
+pub(super) struct Odd<'a> {
+    /// What differs: "the VLAN".
+    pub(super) what: &'a str,
+    pub(super) wire: &'a str,
+    pub(super) remedy: &'a str,
+    pub(super) severity: Option<Severity>,
+}
+
+/// Reports the settings of a segment that are not as most of its switches have them. What is written
+/// once is reported once.
+pub(super) fn report_odd(
+    cx: &Context<'_>,
+    out: &mut Findings<'_>,
+    segment: SegmentId,
+    settings: &[Setting],
+    odd: &Odd<'_>,
+    said: &mut FxHashSet<Span>,
+) {
+    let fabric = cx.fabric;
+    let count = |text: &str| settings.iter().filter(|setting| setting.text == text).count();
+    let Some(usual) = settings.iter().rev().max_by_key(|setting| count(&setting.text)) else {
+        return;
+    };
+    for setting in settings.iter().filter(|setting| setting.text != usual.text) {
+        if !said.insert(setting.span) {
+            continue;
+        }
+        let device = |presence: PresenceId| fabric.presence(presence).switch;
+        let (name, other) = (
+            fabric.device_name(device(setting.presence)),
+            fabric.device_name(device(usual.presence)),
+        );
+        let segment = &fabric.segment(segment).name;
+        let related = if usual.span == setting.span { segment.span } else { usual.span };
+        let draft = out
+            .report(
+                setting.span,
+                format!("{name}: {}", setting.text),
+                format!(
+                    "{} of {} differs: {} on {name}, {} on others",
+                    odd.what, segment.value, setting.text, usual.text
+                ),
+            )
+            .related(related, format!("{other}: {}", usual.text))
+            .wire(odd.wire)
+            .remedy(odd.remedy)
+            .about(device(setting.presence))
+            .about_name(&segment.value);
+        if let Some(severity) = odd.severity {
+            draft.severity(severity);
+        }
+    }
+}
+
+/// The presences that are mapped to a VNI on a VTEP.
+pub(super) fn mapped(cx: &Context<'_>, segment: SegmentId) -> Vec<PresenceId> {
+    let presences = cx.fabric.segment(segment).presences.iter();
+    presences.filter(|&presence| cx.state.evpn().instance(presence).is_some()).collect()
+}
+
+/// How many VTEPs have a segment, the two sides of a pair as one.
+pub(super) fn places(fabric: &Fabric, presences: &[PresenceId]) -> usize {
+    let switches: Vec<DeviceId> = presences.iter().map(|&id| fabric.presence(id).switch).collect();
+    let twin = |index: usize| {
+        switches[..index].iter().any(|&other| fabric.pair_of(other, switches[index]).is_some())
+    };
+    (0..switches.len()).filter(|&index| !twin(index)).count()
+}
+
+/// The VLANs that a switch's ports and LAGs carry, peer links left out, with the place of each list.
+pub(super) fn carried(fabric: &Fabric, switch: DeviceId) -> Vec<(VlanSet, Span)> {
+    let mut lists = Vec::new();
+    let pair = fabric.device(switch).pair;
+    let peers: Vec<_> = pair
+        .map(|(pair, side)| &fabric.pair(pair).sides[side])
+        .into_iter()
+        .flat_map(|side| side.peer_link.into_iter().chain(side.data_link))
+        .map(|link| link.value)
+        .collect();
+    let mut seen = FxHashSet::default();
+    for port in fabric.device(switch).ports.iter() {
+        match fabric.lag_of(port) {
+            Some(lag) if peers.contains(&lag) || !seen.insert(lag) => {}
+            Some(lag) => {
+                let lag = fabric.lag(lag);
+                lists.push((lag.tagged.value.clone(), lag.tagged.span));
+                lists.extend(lag.untagged.map(|vlan| (VlanSet::from(vlan.value), vlan.span)));
+            }
+            None => {
+                if let Some(settings) = fabric.settings_of(port) {
+                    lists.push((settings.tagged.value.clone(), settings.tagged.span));
+                    lists.extend(
+                        settings.untagged.map(|vlan| (VlanSet::from(vlan.value), vlan.span)),
+                    );
+                }
+            }
+        }
+    }
+    lists.retain(|(vlans, _)| !vlans.is_empty());
+    lists
+}
+
+/// The presences of a segment that have its gateway, and of what kind it is there.
+pub(super) fn gateways(fabric: &Fabric, segment: SegmentId) -> Vec<(PresenceId, GatewayKind)> {
+    let presences = fabric.segment(segment).presences.iter();
+    presences
+        .filter(|&presence| is_gateway(fabric, presence))
+        .map(|presence| {
+            let kind = fabric.settings_at(presence).gateway_kind;
+            (presence, kind.map_or(GatewayKind::Anycast, |kind| kind.value))
+        })
+        .collect()
+}
+
+/// Reports the VLANs that ports of a VTEP carry and that the switch does not have: those that some segment
+/// has elsewhere, or those that none has.
+fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewhere: bool) {
+    let fabric = cx.fabric;
+    let anywhere: VlanSet = fabric
+        .presences()
+        .filter_map(|(_, presence)| presence.vlan)
+        .map(|vlan| vlan.value)
+        .collect();
+    let mut groups: BTreeMap<Span, (DeviceId, Vec<VlanId>)> = BTreeMap::new();
+    for (_, overlay) in fabric.overlays() {
+        let segments = fabric
+            .presences_on(overlay.device)
+            .iter()
+            .filter_map(|&id| fabric.presence(id).vlan)
+            .map(|vlan| vlan.value);
+        // A VLAN with an interface is there too.
+        let interfaces = fabric
+            .router_of(overlay.device)
+            .into_iter()
+            .flat_map(|router| router.interfaces.iter());
+        let routed = interfaces.filter_map(|id| match fabric.interface(id).place {
+            InterfacePlace::Vlan(vlan) => Some(vlan),
+            _ => None,
+        });
+        let here: VlanSet = segments.chain(routed).collect();
+        for (vlans, span) in carried(fabric, overlay.device) {
+            let lacking: Vec<VlanId> = vlans
+                .without(&here)
+                .iter()
+                .filter(|&vlan| anywhere.contains(vlan) == elsewhere)
+                .collect();
+            if !lacking.is_empty() {
+                groups.entry(span).or_insert((overlay.device, lacking));
+            }
+        }
+    }
+    for (span, (device, vlans)) in groups {
+        let name = fabric.device_name(device);
+        let list: VlanSet = vlans.iter().copied().collect();
+        let segment = fabric
+            .presences()
+            .find(|(_, presence)| presence.vlan.is_some_and(|vlan| vlans.contains(&vlan.value)));
+        let segment = segment.map(|(_, presence)| &fabric.segment(presence.segment).name);
+        let draft = out
+            .report(
+                span,
+                format!("carries VLAN {list}"),
+                match segment {
+                    Some(segment) => format!(
+                        "{name} carries VLAN {list} on a port, but does not have the segment {}",
+                        segment.value
+                    ),
+                    None => format!("{name} carries VLAN {list} on a port, but no segment has it"),
+                },
+            )
+            .related(
+                segment.map_or(fabric.device(device).name.span, |segment| segment.span),
+                segment.map_or_else(
+                    || format!("{name} has no such VLAN"),
+                    |segment| format!("{} is on other switches", segment.value),
+                ),
+            )
+            .wire(format!(
+                "{name} drops frames of VLAN {list}: hosts behind the port reach nobody in it"
+            ))
+            .remedy(match elsewhere {
+                true => "put the segment on the leaf (`on`), or take the VLAN off the port",
+                false => "add a [[segment]] of that VLAN, or take it off the port",
+            })
+            .about(device);
+        if let Some(segment) = segment {
+            draft.about_name(segment);
+        }
+    }
+}

@@ -4,6 +4,7 @@ mod edge_to_switch;
 mod fast_link_discarding;
 mod r#loop;
 mod mode_clash;
+mod overlay_loop;
 mod root_by_accident;
 mod root_misplaced;
 mod vlan_cut;
@@ -14,6 +15,7 @@ use crate::fabric::Fabric;
 use crate::source::Span;
 
 pub(super) static RULES: &[&Rule] = &[
+    &overlay_loop::RULE,
     &r#loop::RULE,
     &vlan_cut::RULE,
     &edge_to_switch::RULE,

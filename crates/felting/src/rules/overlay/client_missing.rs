@@ -1,0 +1,132 @@
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashSet;
+
+use super::{asn, carrying, hears, internal, vteps};
+use crate::fabric::DeviceId;
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+
+pub(super) static RULE: Rule = Rule {
+    id: "overlay-client-missing",
+    severity: Severity::Error,
+    summary: "a reflector does not treat a leaf as its client",
+    explain: "A route reflector passes on what its clients tell it, and to its clients what \
+              others tell it. Between two peers that are no clients it passes nothing.",
+    sources: &["RFC 4456 section 6"],
+    broken: r#"
+[[switch]]
+name = "crest-[1-2]"
+number = 1
+role = "spine"
+ports = "et[1-4] 100G"
+
+[[switch]]
+name = "kelp-[a-c]"
+number = 11
+role = "leaf"
+ports = "et[49-52] 100G"
+
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[pool]]
+name = "vteps"
+gives = "vteps"
+prefix = "10.64.9.0/24"
+
+[[underlay]]
+on = ["crest-*", "kelp-*"]
+
+[[router]]
+on = ["crest-*", "kelp-*"]
+as_number = 4204100000
+
+[[overlay]]
+on = "kelp-*"
+target_pattern = "42041:{vni}"
+
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 310
+vni = 23310
+on = "kelp-*"
+
+[[session]]
+on = "kelp-*"
+to = "crest-*"
+
+[[session]]
+on = "crest-*"
+to = "kelp-a"
+client = true
+
+[[session]]
+on = "crest-*"
+to = "kelp-[b-c]"
+
+[cabling]
+runs = [
+  "kelp-a et[49-50] -- crest-[1-2] et1",
+  "kelp-b et[49-50] -- crest-[1-2] et2",
+  "kelp-c et[49-50] -- crest-[1-2] et3",
+]
+"#,
+    mend: &[("to = \"kelp-[b-c]\"\n", "to = \"kelp-[b-c]\"\nclient = true\n")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut clients: BTreeMap<DeviceId, Span> = BTreeMap::new();
+    let mut others: BTreeMap<(Span, DeviceId), Vec<DeviceId>> = BTreeMap::new();
+    for (_, session) in carrying(cx).filter(|(_, session)| internal(fabric, session)) {
+        if session.client.value {
+            clients.entry(session.device).or_insert(session.client.span);
+        } else if fabric.vtep_of(session.peer).is_some() {
+            others.entry((session.client.span, session.device)).or_default().push(session.peer);
+        }
+    }
+    let mut said: FxHashSet<Span> = FxHashSet::default();
+    for ((span, reflector), leaves) in others {
+        let Some(&reflects) = clients.get(&reflector) else { continue };
+        let router = |device: DeviceId| fabric.device(device).router;
+        // With a full mesh beside the reflector nothing is missing.
+        let vteps = vteps(cx);
+        let deaf = leaves.iter().find(|&&leaf| {
+            vteps.iter().any(|(other, origin, _)| {
+                asn(fabric, *other) == asn(fabric, leaf)
+                    && *other != leaf
+                    && fabric.pair_of(*other, leaf).is_none()
+                    && router(leaf).is_some_and(|at| !hears(cx, at, *origin))
+            })
+        });
+        let Some(&leaf) = deaf else { continue };
+        if !said.insert(span) {
+            continue;
+        }
+        let (name, names) = (
+            fabric.device_name(reflector),
+            leaves.iter().map(|&l| fabric.device_name(l)).collect::<Vec<_>>(),
+        );
+        let names = crate::rules::some_of(&names);
+        out.report(
+            span,
+            format!("{name} does not treat {names} as clients"),
+            format!("{name} reflects, but {names} are not its clients"),
+        )
+        .related(reflects, format!("{name} has clients here"))
+        .wire(format!("{names} don\u{2019}t learn from each other what only {name} could pass on"))
+        .remedy("say `client = true` for them".to_owned())
+        .about(reflector)
+        .about(leaf);
+    }
+}

@@ -1,0 +1,71 @@
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::fabric::{DeviceId, SegmentId};
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+use crate::value::RouteDistinguisher;
+
+pub(super) static RULE: Rule = Rule {
+    id: "overlay-rd-reused",
+    severity: Severity::Error,
+    summary: "two instances have one route distinguisher",
+    explain: "The route distinguisher keeps routes apart that say the same. With one for two \
+              VTEPs, or for two segments of one, a speaker on the way takes two routes for one \
+              and passes on the better only.",
+    sources: &["RFC 7432 section 7.9", "RFC 4364 section 4.1"],
+    broken: concat!(
+        part!(fabric),
+        r#"
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 310
+vni = 23310
+on = "kelp-*"
+rd = "10.64.8.11:310"
+differs = [{ on = "kelp-b", rd = "10.64.8.11:0310" }]
+"#
+    ),
+    mend: &[(", rd = \"10.64.8.11:0310\"", ", rd = \"10.64.8.12:310\"")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut first: FxHashMap<RouteDistinguisher, (DeviceId, Span, SegmentId)> =
+        FxHashMap::default();
+    let mut said: FxHashSet<(Span, Span)> = FxHashSet::default();
+    for (id, presence) in fabric.presences() {
+        let Some(rd) = cx.state.evpn().instance(id).and_then(|instance| instance.rd) else {
+            continue;
+        };
+        let segment = fabric.segment(presence.segment);
+        let place = fabric.settings_at(id).rd.map_or(segment.name.span, |rd| rd.span);
+        let &mut (owner, known, other) =
+            first.entry(rd).or_insert((presence.switch, place, presence.segment));
+        let bundled = segment.evi.is_some() && segment.evi == fabric.segment(other).evi;
+        if (owner == presence.switch && (other == presence.segment || bundled))
+            || same_router_id(cx, owner, presence.switch)
+        {
+            continue;
+        }
+        if place == known || !said.insert((place, known)) {
+            continue;
+        }
+        let (name, twin) = (fabric.device_name(presence.switch), fabric.device_name(owner));
+        out.report(place, format!("{} on {name}", segment.name.value), format!("two MAC-VRFs have the route distinguisher {rd}"))
+            .related(known, format!("{} on {twin}", fabric.segment(other).name.value))
+            .wire("a speaker on the way takes their routes for one: of two that say the same only one gets through".to_owned())
+            .remedy("let each switch and segment have its own, or leave `rd` out".to_owned())
+            .about(presence.switch)
+            .about(owner)
+            .about_name(&segment.name.value);
+    }
+}
+
+/// Two routers of one id are told as that.
+fn same_router_id(cx: &Context<'_>, a: DeviceId, b: DeviceId) -> bool {
+    let id =
+        |device| cx.fabric.router_of(device).and_then(|router| router.router_id).map(|id| id.value);
+    a != b && id(a).is_some() && id(a) == id(b)
+}

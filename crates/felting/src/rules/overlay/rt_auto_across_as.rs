@@ -1,0 +1,76 @@
+use rustc_hash::FxHashSet;
+
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+
+pub(super) static RULE: Rule = Rule {
+    id: "overlay-rt-auto-across-as",
+    severity: Severity::Error,
+    summary: "derived route targets differ because the AS numbers do",
+    explain: "A derived target has the AS number of its own switch in it. With an AS number a \
+              leaf, what one leaf exports no other imports, unless imports ignore that part.",
+    sources: &["RFC 8365 section 5.1.2.1"],
+    broken: concat!(
+        part!(plant),
+        part!(bgp),
+        part!(segment),
+        r#"
+[[session]]
+on = "kelp-*"
+to = "crest-*"
+multihop = 2
+import = "everything"
+export = "everything"
+
+[[session]]
+on = "crest-*"
+to = "kelp-*"
+multihop = 2
+next_hop = "kept"
+import = "everything"
+export = "everything"
+"#,
+        r#"
+[[overlay]]
+on = "kelp-*"
+targets = "as-vni"
+"#
+    ),
+    mend: &[("targets = \"as-vni\"", "target_pattern = \"42041:{vni}\"")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut said: FxHashSet<Span> = FxHashSet::default();
+    for (_, segment) in fabric.segments() {
+        let derived = segment.presences.iter().filter_map(|id| {
+            let instance = cx.state.evpn().instance(id)?;
+            (!instance.written && !instance.any_as).then_some((id, instance))
+        });
+        let derived: Vec<_> = derived.collect();
+        let clash = derived.iter().find_map(|(id, own)| {
+            let (other, _) = derived.iter().find(|(_, theirs)| {
+                !own.export.is_empty() && !theirs.export.is_empty() && !own.imports(&theirs.export)
+            })?;
+            let asn = |id| {
+                fabric.router_of(fabric.presence(id).switch).and_then(|router| router.as_number)
+            };
+            let (a, b) = (asn(*id)?, asn(*other)?);
+            (a.value != b.value).then_some((*id, *other, a, b))
+        });
+        let Some((one, other, a, b)) = clash else { continue };
+        let (one, other) = (fabric.presence(one).switch, fabric.presence(other).switch);
+        let Some(overlay) = fabric.overlay_of(one) else { continue };
+        if !said.insert(overlay.targets.span) {
+            continue;
+        }
+        let (name, twin) = (fabric.device_name(one), fabric.device_name(other));
+        out.report(overlay.targets.span, "targets are derived here", format!("{name} and {twin} derive different route targets: they are in AS {} and AS {}", a.value, b.value))
+            .related(a.span, format!("{name} is in AS {}", a.value))
+            .wire("what each VTEP exports no other imports: every segment ends at its leaf".to_owned())
+            .remedy("give a `target_pattern` for all, or let imports ignore the AS number (`any_as = true`) if the devices can".to_owned())
+            .about(one)
+            .about(other);
+    }
+}

@@ -1,0 +1,89 @@
+use crate::fabric::DeviceId;
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::value::UnderlayProtocol;
+
+pub(super) static RULE: Rule = Rule {
+    id: "pair-no-escape",
+    severity: Severity::Warning,
+    summary: "a pair has no routed adjacency over its peer link",
+    explain: "Both sides attract tunnels for the shared VTEP. A side that loses all its uplinks \
+              can still hand what its hosts send to the other side, if the two are routing \
+              neighbors over the peer link; else it drops it, though its hosts' links are up.",
+    sources: &["RFC 7348 section 4"],
+    broken: concat!(
+        part!(pair),
+        part!(ospf),
+        part!(one_as),
+        part!(reflected),
+        r#"
+[[overlay]]
+on = "kelp-*"
+target_pattern = "42041:{vni}"
+gateway_mac = "02:46:00:00:00:01"
+"#,
+        r#"
+[[pair]]
+name = "kelp"
+on = "kelp-*"
+domain = 11
+peer_link = "peer"
+keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
+
+[[lag]]
+on = "kelp-*"
+name = "peer"
+ports = "et[51-52]"
+tagged = "310,3900"
+
+"#,
+        r#"
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 310
+vni = 23310
+on = "kelp-*"
+"#,
+        r#"
+[[accept]]
+rule = "segment-lonely"
+reason = "an example"
+"#
+    ),
+    mend: &[(
+        "tagged = \"310,3900\"\n",
+        "tagged = \"310,3900\"\n\n[[interface]]\non = \"kelp-*\"\nvlan = 3900\naddress = \"10.64.3.0/31\"\ndiffers = [{ on = \"kelp-b\", address = \"10.64.3.1/31\" }]\n",
+    )],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for (_, pair) in fabric.pairs() {
+        let sides = pair.sides.each_ref().map(|side| side.switch.value);
+        let (Some(router), Some(_)) = (fabric.router_of(sides[0]), fabric.router_of(sides[1]))
+        else {
+            continue;
+        };
+        let runs = |side: DeviceId| {
+            fabric
+                .router_of(side)
+                .and_then(|router| router.protocol)
+                .is_some_and(|p| p.value != UnderlayProtocol::None)
+        };
+        if !(runs(sides[0]) && runs(sides[1])) || fabric.overlay_of(sides[0]).is_none() {
+            continue;
+        }
+        let facing = router.interfaces.iter().any(|id| {
+            fabric.interface_far(id).is_some_and(|far| fabric.interface(far).device == sides[1])
+        });
+        let Some(link) = pair.sides[0].peer_link.filter(|_| !facing) else { continue };
+        let (here, there) = (fabric.device_name(sides[0]), fabric.device_name(sides[1]));
+        out.report(pair.name.span, format!("{here} and {there} are no routing neighbors"), format!("{here} and {there} have no routed adjacency over their peer link"))
+            .related(fabric.lag(link.value).name.span, "the peer link carries VLANs only")
+            .wire(format!("when {here} loses its uplinks, what its hosts send to other leaves is dropped, though their links stay up"))
+            .remedy("add an [[interface]] with a VLAN of its own and an address on both sides, and carry that VLAN on the peer link".to_owned())
+            .about(sides[0])
+            .about(sides[1]);
+    }
+}

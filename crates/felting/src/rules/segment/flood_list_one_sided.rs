@@ -1,0 +1,76 @@
+use std::net::IpAddr;
+
+use super::mapped;
+use crate::behavior::evpn::replication;
+use crate::fabric::PresenceId;
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::value::Replication;
+
+pub(super) static RULE: Rule = Rule {
+    id: "segment-flood-list-one-sided",
+    severity: Severity::Error,
+    summary: "a static flood list does not name all VTEPs of the segment",
+    explain: "With static lists nobody asks for copies: a VTEP that is not on another's list \
+              gets none of its frames for many, while its own may well arrive there. An address \
+              that is no VTEP's gets copies for nothing.",
+    sources: &["RFC 7348 section 4.1"],
+    broken: concat!(
+        part!(plant),
+        part!(ospf),
+        part!(one_as),
+        part!(reflected),
+        part!(vteps),
+        r#"
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 310
+vni = 23310
+on = "kelp-*"
+replication = "static"
+flood_to = ["10.64.9.11", "10.64.9.12"]
+differs = [{ on = "kelp-b", flood_to = [] }]
+"#
+    ),
+    mend: &[("\ndiffers = [{ on = \"kelp-b\", flood_to = [] }]", "")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for (id, segment) in fabric.segments() {
+        let fixed: Vec<PresenceId> = mapped(cx, id)
+            .into_iter()
+            .filter(|&presence| replication(fabric, presence) == Some(Replication::Static))
+            .collect();
+        let address = |presence: PresenceId| fabric.vtep_of(fabric.presence(presence).switch);
+        for &presence in &fixed {
+            let (switch, settings) =
+                (fabric.presence(presence).switch, fabric.settings_at(presence));
+            let listed =
+                |wanted: IpAddr| settings.flood_to.iter().flatten().any(|to| to.value == wanted);
+            let own = address(presence).map(|own| own.value);
+            let missing = fixed.iter().find(|&&other| {
+                address(other)
+                    .is_some_and(|theirs| Some(theirs.value) != own && !listed(theirs.value))
+            });
+            let Some(&other) = missing else { continue };
+            let (name, twin) =
+                (fabric.device_name(switch), fabric.device_name(fabric.presence(other).switch));
+            let theirs = address(other).map_or_else(String::new, |theirs| theirs.value.to_string());
+            let place = settings.flood_to.iter().flatten().next().map(|to| to.span);
+            let place =
+                place.or(settings.replication.map(|how| how.span)).unwrap_or(segment.name.span);
+            let related =
+                fabric.settings_at(other).flood_to.iter().flatten().next().map(|to| to.span);
+            let related = related.filter(|&span| span != place).unwrap_or(segment.name.span);
+            out.report(place, format!("{name} does not copy to {theirs}"), format!("the flood list of {} on {name} leaves out {twin} ({theirs})", segment.name.value))
+                .related(related, format!("{twin} is a VTEP of {}", segment.name.value))
+                .wire(format!("frames for many from hosts at {name} do not get to {twin}: its hosts don\u{2019}t answer ARP"))
+                .remedy(format!("add {theirs} to `flood_to` on {name}"))
+                .about(switch)
+                .about(fabric.presence(other).switch)
+                .about_name(&segment.name.value);
+        }
+    }
+}

@@ -1,0 +1,85 @@
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+use rustc_hash::FxHashSet;
+
+pub(super) static RULE: Rule = Rule {
+    id: "segment-gateway-outside-subnet",
+    severity: Severity::Error,
+    summary: "a gateway's address is outside its segment's subnet",
+    explain: "A host sends to its gateway only if the gateway's address is in the host's own \
+              subnet, and a router answers ARP only for subnets that it is in.",
+    sources: &["RFC 1122 section 3.3.1", "RFC 9135 section 4"],
+    broken: concat!(
+        part!(plant),
+        part!(ospf),
+        part!(one_as),
+        part!(reflected),
+        r#"
+[[overlay]]
+on = "kelp-*"
+target_pattern = "42041:{vni}"
+gateway_mac = "02:46:00:00:00:01"
+"#,
+        r#"
+[[vrf]]
+name = "tides"
+number = 1
+vni = 27001
+on = "kelp-*"
+
+[[segment]]
+name = "tides-web"
+number = 310
+vrf = "tides"
+vlan = 310
+vni = 23310
+subnet = "10.80.31.0/24"
+gateway = "10.80.32.1"
+on = "kelp-*"
+"#
+    ),
+    mend: &[("10.80.32.1", "10.80.31.1")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut said: FxHashSet<Span> = FxHashSet::default();
+    for (_, segment) in fabric.segments() {
+        for presence in segment.presences.iter() {
+            let settings = fabric.settings_at(presence);
+            if settings.subnets.is_empty() {
+                continue;
+            }
+            let own = settings.addresses.iter().map(|address| (address.address(), address.span));
+            let all =
+                settings.gateways.iter().map(|gateway| (gateway.value, gateway.span)).chain(own);
+            for (address, span) in all {
+                let inside = settings.subnets.iter().any(|subnet| subnet.contains(address));
+                if inside || !said.insert(span) {
+                    continue;
+                }
+                let subnet = settings
+                    .subnets
+                    .iter()
+                    .find(|s| s.address().is_ipv4() == address.is_ipv4())
+                    .unwrap_or(&settings.subnets[0]);
+                out.report(
+                    span,
+                    format!("not in {}", subnet.value),
+                    format!(
+                        "the gateway {address} of {} is outside its subnet {}",
+                        segment.name.value, subnet.value
+                    ),
+                )
+                .related(subnet.span, format!("subnet of {}", segment.name.value))
+                .wire(format!(
+                    "hosts of {} don\u{2019}t reach their gateway: nothing leaves the segment",
+                    segment.name.value
+                ))
+                .remedy(format!("give the gateway an address of {}", subnet.value))
+                .about_name(&segment.name.value);
+            }
+        }
+    }
+}

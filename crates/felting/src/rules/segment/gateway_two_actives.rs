@@ -1,0 +1,100 @@
+use super::gateways;
+use crate::behavior::evpn::{Links, joined};
+use crate::fabric::PresenceId;
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::value::GatewayKind;
+
+pub(super) static RULE: Rule = Rule {
+    id: "segment-gateway-two-actives",
+    severity: Severity::Error,
+    summary: "routers that share a gateway address do not hear each other",
+    explain: "The routers of a shared address tell each other by VRRP who is active. If their \
+              segment does not connect them, each takes itself for the only one: both are \
+              Active, and answer with one MAC address from two places.",
+    sources: &["RFC 9568 section 6.4"],
+    broken: r#"
+[[switch]]
+name = "kelp-[a-b]"
+ports = "et[1-8] 25G"
+
+[[segment]]
+name = "tides-web"
+vlan = 310
+subnet = "10.80.31.0/24"
+gateway = "10.80.31.1"
+gateway_kind = "vrrp"
+address = "10.80.31.2/24"
+on = "kelp-*"
+differs = [{ on = "kelp-b", address = "10.80.31.3/24" }]
+
+[[port]]
+on = "kelp-a"
+ports = "et8"
+tagged = 310
+
+[[port]]
+on = "kelp-b"
+ports = "et8"
+tagged = "310"
+enabled = false
+
+[cabling]
+runs = "kelp-a et8 -- kelp-b et8"
+
+[[accept]]
+rule = "port-down-in-use"
+reason = "an example"
+"#,
+    mend: &[
+        ("enabled = false\n", ""),
+        ("\n[[accept]]\nrule = \"port-down-in-use\"\nreason = \"an example\"\n", ""),
+    ],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for (id, segment) in fabric.segments() {
+        let shared: Vec<PresenceId> = gateways(fabric, id)
+            .into_iter()
+            .filter(|(_, kind)| *kind == GatewayKind::Vrrp)
+            .map(|(p, _)| p)
+            .collect();
+        let hear = |a: PresenceId, b: PresenceId| {
+            let switches = [a, b].map(|presence| fabric.presence(presence).switch);
+            let paired = fabric.pair_of(switches[0], switches[1]).is_some();
+            // VTEPs that don't learn from each other are told as such.
+            let tunnelled =
+                [a, b].iter().all(|&presence| cx.state.evpn().instance(presence).is_some());
+            let links = Links { far: &cx.state.far, members: &cx.state.members };
+            let cabled = || {
+                fabric.presence(a).vlan.is_some_and(|vlan| {
+                    joined(fabric, &links, switches[0], switches[1], vlan.value)
+                })
+            };
+            paired || tunnelled || cabled()
+        };
+        let Some((&one, &other)) = shared.iter().enumerate().find_map(|(index, one)| {
+            shared[..index].iter().find(|&&other| !hear(*one, other)).map(|other| (one, other))
+        }) else {
+            continue;
+        };
+        let place = |presence: PresenceId| {
+            let settings = fabric.settings_at(presence);
+            settings
+                .addresses
+                .first()
+                .map(|a| a.span)
+                .or(settings.gateways.first().map(|g| g.span))
+                .unwrap_or(segment.name.span)
+        };
+        let name = |presence: PresenceId| fabric.device_name(fabric.presence(presence).switch);
+        out.report(place(one), format!("{} is Active", name(one)), format!("{} and {} are both Active for the gateway of {}", name(other), name(one), segment.name.value))
+            .related(place(other), format!("{} is Active too", name(other)))
+            .wire("both answer for the gateway with one MAC address: switches learn it now here, now there".to_owned())
+            .remedy("let the segment connect the two: carry its VLAN on a link between them, or give it a VNI on both".to_owned())
+            .about(fabric.presence(one).switch)
+            .about(fabric.presence(other).switch)
+            .about_name(&segment.name.value);
+    }
+}

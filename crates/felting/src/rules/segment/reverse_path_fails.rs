@@ -1,0 +1,98 @@
+use std::net::IpAddr;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::mapped;
+use crate::behavior::Toward;
+use crate::behavior::evpn::replication;
+use crate::fabric::{DeviceId, Fabric, InterfaceId};
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::value::{IpPrefix, Replication};
+
+pub(super) static RULE: Rule = Rule {
+    id: "segment-reverse-path-fails",
+    severity: Severity::Error,
+    summary: "the way to the rendezvous point is not routed for multicast",
+    explain: "A router takes a packet to a group only from the interface that it would itself \
+              use towards the sender or the rendezvous point. If multicast is not routed on that \
+              link, joins don't go up it and packets are not taken from it, though unicast \
+              works.",
+    sources: &["RFC 7761 section 4.2", "RFC 5110 section 2.1"],
+    broken: concat!(
+        part!(plant),
+        r#"
+[[underlay]]
+on = ["crest-*", "kelp-*"]
+multicast = true
+differs = [{ on = "kelp-b", multicast = false }]
+"#,
+        part!(one_as),
+        part!(reflected),
+        r#"
+[[overlay]]
+on = "kelp-*"
+target_pattern = "42041:{vni}"
+replication = "group"
+rendezvous = "10.64.8.1"
+"#,
+        r#"
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 310
+vni = 23310
+on = "kelp-*"
+group = "239.64.3.10"
+"#
+    ),
+    mend: &[("differs = [{ on = \"kelp-b\", multicast = false }]\n", "")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut said: FxHashSet<(DeviceId, IpAddr)> = FxHashSet::default();
+    let mut routes: FxHashMap<IpAddr, Toward> = FxHashMap::default();
+    for (id, segment) in fabric.segments() {
+        for presence in mapped(cx, id) {
+            let switch = fabric.presence(presence).switch;
+            let Some(overlay) = fabric
+                .overlay_of(switch)
+                .filter(|_| replication(fabric, presence) == Some(Replication::Group))
+            else {
+                continue;
+            };
+            for point in &overlay.rendezvous {
+                if !said.insert((switch, point.value)) {
+                    continue;
+                }
+                let toward = routes
+                    .entry(point.value)
+                    .or_insert_with(|| cx.state.toward(fabric, IpPrefix::host(point.value)));
+                let Some(blocked) = blocked(fabric, toward, switch) else { continue };
+                let (name, at) = (fabric.device_name(switch), fabric.interface(blocked));
+                out.report(at.span, format!("{} does not route multicast", fabric.interface_label(blocked)), format!("the way of {name} to the rendezvous point {} is not routed for multicast", point.value))
+                    .related(point.span, format!("rendezvous point of {}", segment.name.value))
+                    .wire(format!("{name} does not get what is sent to the groups, and what it sends is dropped on the way"))
+                    .remedy("say `multicast = true` for every link of the underlay".to_owned())
+                    .about(switch)
+                    .about(at.device);
+            }
+        }
+    }
+}
+
+/// The first interface on the way without multicast routing, at either end of its link.
+fn blocked(fabric: &Fabric, toward: &Toward, from: DeviceId) -> Option<InterfaceId> {
+    let mut at = fabric.device(from).router?;
+    for _ in 0..fabric.routers().len() {
+        let hop = toward.routes[at].as_ref()?.hops.first()?;
+        let far = fabric.interface_far(hop.interface);
+        let off = |id: &InterfaceId| !fabric.interface(*id).multicast;
+        if let Some(blocked) = Some(hop.interface).into_iter().chain(far).find(off) {
+            return Some(blocked);
+        }
+        at = hop.to;
+    }
+    None
+}

@@ -1,0 +1,62 @@
+use rustc_hash::FxHashSet;
+
+use super::{Odd, Setting, mapped, of_one_pair, report_odd};
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "segment-udp-port-clash",
+    severity: Severity::Error,
+    summary: "VTEPs of a segment use different UDP ports",
+    explain: "A VTEP listens on one UDP port. What another sends to a different one is dropped, \
+              or answered as unreachable, while sessions, routes and flood lists all look well.",
+    sources: &["RFC 7348 section 5"],
+    broken: concat!(
+        part!(plant),
+        part!(ospf),
+        part!(one_as),
+        part!(reflected),
+        r#"
+[[overlay]]
+on = "kelp-*"
+target_pattern = "42041:{vni}"
+differs = [{ on = "kelp-b", udp_port = 8472 }]
+"#,
+        r#"
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 310
+vni = 23310
+on = "kelp-*"
+"#
+    ),
+    mend: &[("differs = [{ on = \"kelp-b\", udp_port = 8472 }]\n", "")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut said = FxHashSet::default();
+    for (id, _) in fabric.segments() {
+        if of_one_pair(fabric, id) {
+            continue;
+        }
+        let settings = mapped(cx, id).into_iter().filter_map(|presence| {
+            let settings = fabric.settings_at(presence);
+            let switch = fabric.presence(presence).switch;
+            let overlay = fabric.overlay_of(switch)?;
+            let _ = (settings, overlay);
+            let (text, span) =
+                (format!("UDP port {}", overlay.udp_port.value), overlay.udp_port.span);
+            Some(Setting { presence, span, text })
+        });
+        let settings: Vec<Setting> = settings.collect();
+        let odd = Odd {
+            what: "the UDP port",
+            wire: "each VTEP drops what the other sends: nothing passes in either direction, though all routes are there",
+            remedy: "use UDP port 4789 on all VTEPs",
+            severity: None,
+        };
+        report_odd(cx, out, id, &settings, &odd, &mut said);
+    }
+}

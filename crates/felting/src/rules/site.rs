@@ -1,0 +1,23 @@
+//! Faults between sites: the WAN, and what goes over it.
+
+mod flooding_over_wan;
+mod no_path_within_bound;
+mod wan_mtu;
+mod wan_tag_clash;
+mod wan_unrouted;
+
+use super::Rule;
+use crate::fabric::{DeviceId, Fabric, SiteId};
+
+pub(super) static RULES: &[&Rule] = &[
+    &wan_tag_clash::RULE,
+    &wan_mtu::RULE,
+    &wan_unrouted::RULE,
+    &no_path_within_bound::RULE,
+    &flooding_over_wan::RULE,
+];
+
+/// The site of a switch.
+fn site_of(fabric: &Fabric, device: DeviceId) -> Option<SiteId> {
+    fabric.sites().find(|(_, site)| site.on.binary_search(&device).is_ok()).map(|(id, _)| id)
+}

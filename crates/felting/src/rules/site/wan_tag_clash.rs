@@ -1,0 +1,74 @@
+use crate::fabric::{InterfaceId, InterfacePlace};
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "site-wan-tag-clash",
+    severity: Severity::Error,
+    summary: "a WAN path is used with another tag than its own",
+    explain: "A leased path between sites often comes as one VLAN on a shared port. A \
+              sub-interface with another tag sends into somebody else's path, or nowhere.",
+    sources: &["IEEE 802.1Q clause 8.6.2"],
+    broken: concat!(
+        part!(sites),
+        part!(skerry),
+        part!(wan),
+        r#"
+[[interface]]
+on = "inlet-a"
+port = "et52"
+tag = 100
+address = "198.51.100.1/31"
+
+[[interface]]
+on = "skerry-a"
+port = "et49"
+tag = 101
+address = "198.51.100.3/31"
+"#,
+        part!(wan_routes)
+    ),
+    mend: &[(
+        "on = \"skerry-a\"\nport = \"et49\"\ntag = 101",
+        "on = \"skerry-a\"\nport = \"et49\"\ntag = 100",
+    )],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for (_, wan) in fabric.wans() {
+        for (side, end) in wan.ends.iter().enumerate() {
+            let Some(expected) = wan.tags.get(side).or(wan.tags.first()) else { continue };
+            let device = fabric.port(end.value).device;
+            let Some(router) = fabric.router_of(device) else { continue };
+            let own: Vec<InterfaceId> = router
+                .interfaces
+                .iter()
+                .filter(|&id| fabric.interface(id).place == InterfacePlace::Port(end.value))
+                .collect();
+            let fits = own
+                .iter()
+                .any(|&id| fabric.interface(id).tag.is_some_and(|tag| tag.value == expected.value));
+            let Some(&first) = own.first().filter(|_| !fits) else { continue };
+            let interface = fabric.interface(first);
+            let has = interface
+                .tag
+                .map_or_else(|| "untagged".to_owned(), |tag| format!("tag {}", tag.value));
+            out.report(
+                interface.tag.map_or(interface.span, |tag| tag.span),
+                format!("{}: {has}", fabric.interface_label(first)),
+                format!(
+                    "the WAN path {} has tag {}, but {} uses {has}",
+                    wan.name.value,
+                    expected.value,
+                    fabric.device_name(device)
+                ),
+            )
+            .related(expected.span, format!("tag of {}", wan.name.value))
+            .wire(format!("what {} sends does not get onto the path", fabric.device_name(device)))
+            .remedy(format!("use tag {} there", expected.value))
+            .about(device)
+            .about_name(&wan.name.value);
+        }
+    }
+}

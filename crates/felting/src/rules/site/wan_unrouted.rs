@@ -1,0 +1,85 @@
+use rustc_hash::FxHashSet;
+
+use super::site_of;
+use crate::fabric::SiteId;
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "site-wan-unrouted",
+    severity: Severity::Error,
+    summary: "one site has no route to the other's VTEPs",
+    explain: "A tunnel between sites needs a route at either side: to the far VTEPs by the WAN, \
+              and back. Where one is missing, packets go one way at most, and sessions do not \
+              come up.",
+    sources: &["RFC 7348 section 4", "RFC 8365 section 5"],
+    broken: concat!(
+        part!(sites),
+        part!(skerry),
+        part!(wan),
+        part!(wan_links),
+        r#"
+[[route]]
+on = "inlet-a"
+to = ["10.64.40.0/26", "10.64.8.41/32"]
+via = "fibre"
+
+[[route]]
+on = "skerry-a"
+to = "10.64.8.0/24"
+via = "fibre"
+"#
+    ),
+    mend: &[("to = \"10.64.8.0/24\"\nvia", "to = [\"10.64.8.0/24\", \"10.64.9.0/24\"]\nvia")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut said: FxHashSet<(SiteId, SiteId)> = FxHashSet::default();
+    for (_, wan) in fabric.wans() {
+        let sites = wan.ends.map(|end| site_of(fabric, fabric.port(end.value).device));
+        let [Some(a), Some(b)] = sites else { continue };
+        for (from, to) in [(a, b), (b, a)] {
+            if from == to || !said.insert((from, to)) {
+                continue;
+            }
+            let vteps = |site: SiteId| {
+                fabric
+                    .site(site)
+                    .on
+                    .iter()
+                    .filter_map(|&d| Some((d, fabric.device(d).router?, fabric.vtep_of(d)?)))
+            };
+            // A leaf that does not even reach its own border has another fault.
+            let border = wan
+                .ends
+                .iter()
+                .map(|end| fabric.port(end.value).device)
+                .find(|&d| site_of(fabric, d) == Some(from));
+            let door = border.and_then(|device| {
+                fabric.router_of(device)?.loopbacks.first().map(|l| l.address())
+            });
+            let lost = vteps(from).find_map(|(device, router, _)| {
+                let inside = door
+                    .is_none_or(|door| cx.state.underlay().delivers(fabric, router, door).is_ok());
+                if !inside {
+                    return None;
+                }
+                let (_, _, vtep) = vteps(to).find(|(.., vtep)| {
+                    cx.state.underlay().delivers(fabric, router, vtep.value).is_err()
+                })?;
+                Some((device, vtep))
+            });
+            let Some((device, vtep)) = lost else { continue };
+            let (name, here, there) =
+                (fabric.device_name(device), &fabric.site(from).name, &fabric.site(to).name);
+            out.report(here.span, format!("{name} is here, for one"), format!("{} has no route to the VTEPs of {}: {} is not reached from {name}", here.value, there.value, vtep.value))
+                .related(there.span, format!("{} is here", vtep.value))
+                .wire(format!("what {} sends to {} is dropped at its own border", here.value, there.value))
+                .remedy(format!("add a [[route]] at {} to the VTEPs of {} by the WAN, and advertise it there (`advertise` with `static`)", here.value, there.value))
+                .about(device)
+                .about_name(&here.value)
+                .about_name(&there.value);
+        }
+    }
+}

@@ -1,0 +1,74 @@
+use super::{End, both, report_ends};
+use crate::behavior::Entity;
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::{At, Span};
+
+pub(super) static RULE: Rule = Rule {
+    id: "underlay-authentication-clash",
+    severity: Severity::Error,
+    summary: "the two ends of a link or session have different keys",
+    explain: "A packet of a routing protocol that is not authenticated by the key of the \
+              receiver is dropped. To the one who looks at it the neighbor is just silent.",
+    sources: &["RFC 2328 section 8.2", "RFC 5304", "RFC 5925"],
+    broken: routed!(
+        r#"
+[[underlay]]
+on = ["crest-1", "kelp-*"]
+authentication = "ebb"
+differs = [{ on = "kelp-b", authentication = "flood" }]
+"#
+    ),
+    mend: &[(", authentication = \"flood\"", "")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for cause in cx.state.causes().of(RULE.id) {
+        let (ends, what) = match (cause.entity, cause.other) {
+            (Entity::Interface(near), Some(Entity::Interface(far))) => {
+                let end = |id| {
+                    let interface = fabric.interface(id);
+                    end(
+                        interface.device,
+                        &fabric.interface_label(id),
+                        interface.authentication.as_ref(),
+                        interface.span,
+                    )
+                };
+                ([end(near), end(far)], both(fabric, near, far))
+            }
+            (Entity::Session(near), Some(Entity::Session(far))) => {
+                let end = |id| {
+                    let session = fabric.session(id);
+                    let name = fabric.device_name(session.device);
+                    end(session.device, name, session.authentication.as_ref(), session.span)
+                };
+                let names = [near, far].map(|id| fabric.device_name(fabric.session(id).device));
+                ([end(near), end(far)], format!("the session of {} and {}", names[0], names[1]))
+            }
+            _ => continue,
+        };
+        report_ends(
+            out,
+            ends,
+            format!("two neighbors use different keys: {what}"),
+            "each end drops what the other sends, and looks silent to it",
+            "use one key at both ends",
+        );
+    }
+}
+
+fn end(
+    device: crate::fabric::DeviceId,
+    name: &str,
+    key: Option<&At<smol_str::SmolStr>>,
+    span: Span,
+) -> End {
+    match key {
+        Some(key) => {
+            End { device, span: key.span, text: format!("{name} uses the key {}", key.value) }
+        }
+        None => End { device, span, text: format!("{name} uses no key") },
+    }
+}

@@ -1,0 +1,106 @@
+use std::net::IpAddr;
+
+use super::claimed;
+use crate::fabric::{DeviceId, RouterId};
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::At;
+use crate::value::{Advertised, SessionOver};
+
+pub(super) static RULE: Rule = Rule {
+    id: "underlay-island",
+    severity: Severity::Error,
+    summary: "a VTEP is reached by nobody",
+    explain: "A tunnel goes to the VTEP's address by the underlay. Without a route to it all \
+              that is behind it is cut off from the rest of its segments.",
+    sources: &["RFC 7348 section 4", "RFC 8365 section 5"],
+    broken: routed!(
+        r#"
+[[underlay]]
+on = ["crest-1", "kelp-*"]
+
+[[overlay]]
+on = "kelp-*"
+target_pattern = "42041:{vni}"
+
+[[pool]]
+name = "vteps"
+gives = "vteps"
+prefix = "10.64.9.0/24"
+
+[[segment]]
+name = "tides-web"
+vlan = 310
+vni = 23310
+on = "kelp-*"
+
+[[router]]
+on = ["crest-1", "kelp-*"]
+as_number = 4204100000
+
+[[session]]
+on = "kelp-*"
+to = "crest-1"
+
+[[session]]
+on = "crest-1"
+to = "kelp-*"
+client = true
+
+[[interface]]
+on = "kelp-b"
+port = "et49"
+passive = true
+"#
+    ),
+    mend: &[("passive = true", "passive = false")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let vteps: Vec<(DeviceId, RouterId, At<IpAddr>)> = fabric
+        .overlays()
+        .filter_map(|(_, overlay)| {
+            let router = fabric.device(overlay.device).router?;
+            Some((overlay.device, router, overlay.vtep?))
+        })
+        .collect();
+    for (device, _, address) in &vteps {
+        let other = vteps.iter().find(|(_, _, known)| known.value != address.value);
+        let Some((stranger, _, theirs)) = other else { continue };
+        let mut others = fabric.routers().filter(|(_, router)| {
+            router.device != *device
+                && fabric.vtep_of(router.device).is_none_or(|vtep| vtep.value != address.value)
+        });
+        let reached = others
+            .any(|(router, _)| cx.state.underlay().delivers(fabric, router, address.value).is_ok());
+        if reached || explained(cx, *device) {
+            continue;
+        }
+        let (name, other) = (fabric.device_name(*device), fabric.device_name(*stranger));
+        out.report(
+            address.span,
+            format!("VTEP address of {name}"),
+            format!("no other VTEP has a route to {name} ({})", address.value),
+        )
+        .related(if theirs.span == address.span { fabric.device(*stranger).name.span } else { theirs.span }, format!("{other} has none, for one"))
+        .wire(format!("all that is behind {name} is cut off from the rest of its segments"))
+        .remedy(format!("see `felting sheet adjacencies` for the links of {name}, and let its VTEP address be advertised"))
+        .about(*device);
+    }
+}
+
+/// Whether a finding about one of its links tells why already, or it does not advertise the address.
+fn explained(cx: &Context<'_>, device: DeviceId) -> bool {
+    let fabric = cx.fabric;
+    let Some(router) = fabric.router_of(device) else { return true };
+    let says = router.advertised.iter().any(|one| one.value == Advertised::Vteps);
+    let linked = router.interfaces.iter().any(|id| claimed(cx, id));
+    let sessions = router.sessions.iter().any(|id| {
+        let session = fabric.session(id);
+        session.over == SessionOver::Links
+            && (cx.state.bgp().session(id).cause.is_some()
+                || (router.policy_required && session.export.is_empty()))
+    });
+    !says || linked || sessions
+}

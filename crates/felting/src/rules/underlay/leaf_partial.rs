@@ -1,0 +1,91 @@
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{tier, uplinks};
+use crate::fabric::DeviceId;
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "underlay-leaf-partial",
+    severity: Severity::Warning,
+    summary: "a leaf is not cabled to every spine",
+    explain: "In a leaf-spine fabric each leaf reaches each other leaf by every spine. A leaf \
+              that lacks one has less bandwidth than the others, and what a spine has for it \
+              takes a way round by another leaf, or none.",
+    sources: &["RFC 7938 section 3.2"],
+    broken: r#"
+[[switch]]
+name = "crest-[1-2]"
+number = 1
+role = "spine"
+ports = "et[1-4] 100G"
+
+[[switch]]
+name = "kelp-[a-b]"
+number = 11
+role = "leaf"
+ports = ["et[1-48] 25G", "et[49-52] 100G"]
+
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[underlay]]
+on = ["crest-*", "kelp-*"]
+
+[cabling]
+runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et49 -- crest-1 et2"]
+"#,
+    mend: &[("kelp-b et49 -- crest-1 et2", "kelp-b et[49-50] -- crest-[1-2] et2")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut above: BTreeMap<DeviceId, BTreeSet<DeviceId>> = BTreeMap::new();
+    for (_, router) in fabric.routers().filter(|(_, router)| tier(fabric, router.device) == Some(1))
+    {
+        let spines = uplinks(fabric, router.device).into_iter().map(|(_, spine)| spine).collect();
+        above.insert(router.device, spines);
+    }
+    // In a fabric of several pods each has its own spines: those that any of its leaves has.
+    let mut pods: Vec<(BTreeSet<DeviceId>, Vec<DeviceId>)> = Vec::new();
+    for (&leaf, spines) in &above {
+        if spines.is_empty() {
+            continue;
+        }
+        let (mut all, mut leaves) = (spines.clone(), vec![leaf]);
+        pods.retain_mut(|(known, members)| {
+            let joined = known.intersection(&all).next().is_some();
+            if joined {
+                all.append(known);
+                leaves.append(members);
+            }
+            !joined
+        });
+        pods.push((all, leaves));
+    }
+    for (spines, mut leaves) in pods {
+        leaves.sort_unstable();
+        for leaf in leaves {
+            let lacking: Vec<DeviceId> = spines.difference(&above[&leaf]).copied().collect();
+            let Some(&first) = lacking.first() else { continue };
+            let names: Vec<&str> = lacking.iter().map(|&spine| fabric.device_name(spine)).collect();
+            let (name, names) = (fabric.device_name(leaf), crate::rules::some_of(&names));
+            let mut draft = out
+                .report(fabric.device(leaf).name.span, format!("{name} has no cable to {names}"), format!("{name} is not cabled to {names}, as other leaves are"))
+                .related(fabric.device(first).name.span, format!("{} has cables to other leaves", fabric.device_name(first)))
+                .wire(format!("{name} has fewer ways out than its neighbors, and none is left sooner when spines fail"))
+                .remedy(format!("cable {name} to {names}"))
+                .about(leaf);
+            for spine in lacking {
+                draft = draft.about(spine);
+            }
+        }
+    }
+}

@@ -1,0 +1,64 @@
+use crate::fabric::DeviceId;
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "vrf-border-missing",
+    severity: Severity::Error,
+    summary: "a switch leads out of the fabric for a VRF that it does not have",
+    explain: "A border leaf takes the routes of the outside into a VRF and tells them to the \
+              others. Without the VRF there it leads nowhere.",
+    sources: &["RFC 4364 section 7"],
+    broken: concat!(
+        part!(fabric),
+        r#"
+[[vrf]]
+name = "tides"
+number = 1
+vni = 27001
+on = "kelp-a"
+"#,
+        r#"
+[[outside]]
+name = "campus"
+vrf = "tides"
+on = "kelp-b"
+prefixes = "0.0.0.0/0"
+"#
+    ),
+    mend: &[("vni = 27001\non = \"kelp-a\"", "vni = 27001\non = \"kelp-*\"")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for (_, outside) in fabric.outsides() {
+        let vrf = fabric.vrf(outside.vrf.value);
+        let lacking: Vec<DeviceId> = outside
+            .on
+            .iter()
+            .copied()
+            .filter(|switch| !vrf.switches.iter().any(|at| at.switch == *switch))
+            .collect();
+        let Some(&first) = lacking.first() else { continue };
+        let names: Vec<&str> = lacking.iter().map(|&switch| fabric.device_name(switch)).collect();
+        let names = crate::rules::some_of(&names);
+        let draft = out
+            .report(
+                outside.name.span,
+                format!("by {names}"),
+                format!(
+                    "{names} leads to {} for the VRF {}, but does not have it",
+                    outside.name.value, vrf.name.value
+                ),
+            )
+            .related(vrf.name.span, format!("{} is on other switches", vrf.name.value))
+            .wire(format!(
+                "nothing of {} gets to {} by {names}",
+                vrf.name.value, outside.name.value
+            ))
+            .remedy(format!("put the VRF {} on {names}", vrf.name.value))
+            .about(first)
+            .about_name(&vrf.name.value);
+        lacking[1..].iter().fold(draft, |draft, &switch| draft.about(switch));
+    }
+}
