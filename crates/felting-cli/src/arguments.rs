@@ -25,6 +25,8 @@ pub(crate) enum Command {
     /// Exit code: 0 if nothing is at or above the denied level, 1 if something is, 2 if the
     /// fabric could not be read whole or the command was wrong.
     Check(CheckOptions),
+    /// Write a first fabric file from a few numbers, to go on editing.
+    New(NewOptions),
     /// Print a table of what a fabric has.
     Sheet {
         /// What the table is about.
@@ -63,6 +65,39 @@ pub(crate) struct Input {
 }
 
 #[derive(Args, Debug)]
+pub(crate) struct NewOptions {
+    /// The file to write; one that exists is left alone.
+    pub(crate) file: PathBuf,
+    /// The fabric's name; by default the file's.
+    #[arg(long)]
+    pub(crate) name: Option<String>,
+    /// Spines, in each pod.
+    #[arg(long, default_value_t = 2)]
+    pub(crate) spines: u32,
+    /// Pairs of leaves, in each pod.
+    #[arg(long, default_value_t = 2, conflicts_with = "leaves")]
+    pub(crate) pairs: u32,
+    /// Single leaves instead of pairs, in each pod.
+    #[arg(long, default_value_t = 0)]
+    pub(crate) leaves: u32,
+    /// Hosts in all, two links each.
+    #[arg(long, default_value_t = 4)]
+    pub(crate) hosts: u32,
+    /// Tenants, a VRF each.
+    #[arg(long, default_value_t = 1)]
+    pub(crate) tenants: u32,
+    /// Segments in all.
+    #[arg(long, default_value_t = 2)]
+    pub(crate) segments: u32,
+    /// Super-spines, which join several pods.
+    #[arg(long, default_value_t = 0)]
+    pub(crate) super_spines: u32,
+    /// Pods.
+    #[arg(long, default_value_t = 1)]
+    pub(crate) pods: u32,
+}
+
+#[derive(Args, Debug)]
 pub(crate) struct SheetOptions {
     #[command(flatten)]
     pub(crate) input: Input,
@@ -70,6 +105,9 @@ pub(crate) struct SheetOptions {
     /// kelp", "member 2 of jetty". Can be repeated.
     #[arg(long, value_name = "THING")]
     pub(crate) cut: Vec<String>,
+    /// Only what is about this switch, where a sheet has rows by switch; the sheets of routes need it.
+    #[arg(long, value_name = "SWITCH")]
+    pub(crate) of: Option<String>,
     /// Only what `--with` and `--cut` change, before and after.
     #[arg(long)]
     pub(crate) changes: bool,
@@ -120,7 +158,10 @@ macro_rules! words {
 }
 
 words! {
-    TopicWord for Topic { Lags, Members, Pairs, Stacks, EthernetSegments, Tree, Segments, Cables }
+    TopicWord for Topic {
+        Lags, Members, Pairs, Stacks, EthernetSegments, Tree, Segments, Cables, Addresses, Adjacencies,
+        Sessions, UnderlayRoutes, EvpnRoutes, Matrix, Vrfs, FloodLists, Oversubscription
+    }
     FormatWord for Format { Table, Csv, Json, Markdown }
     SeverityWord for Severity { Hint, Warning, Error }
 }

@@ -65,7 +65,9 @@ fn show(screen: &Screen) {
     let state = State::of(&clean, &Condition::default());
     screen.print("The fabric as it should be: demo/saltmarsh/fabric.toml\n\n");
     // What the members of each LAG say would fill a screen of its own; the sheet of LAGs sums it up.
-    for (topic, ..) in Topic::ALL.iter().filter(|(topic, ..)| *topic != Topic::Members) {
+    for (topic, ..) in
+        Topic::ALL.iter().filter(|(topic, ..)| !topic.is_of_one() && *topic != Topic::Members)
+    {
         let sheet = Sheet::of(*topic, &clean, &state).render(Format::Table, screen.style());
         screen.print(&format!("{sheet}\n"));
     }

@@ -2,6 +2,7 @@
 
 mod arguments;
 mod demo;
+mod new;
 mod output;
 
 use std::process::ExitCode;
@@ -27,6 +28,7 @@ fn main() -> ExitCode {
     let screen = Screen::new(arguments.colour);
     ExitCode::from(match arguments.command {
         Command::Check(options) => check(&options, &screen),
+        Command::New(options) => new::run(&options, &screen),
         Command::Sheet { topic, options } => sheet(topic.into(), &options, &screen),
         Command::Explain { rule } => explain(rule.as_deref(), &screen),
         Command::Demo { into } => demo::run(into.as_deref(), &screen),
@@ -64,7 +66,7 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
 }
 
 fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
-    let SheetOptions { input, cut, changes, format } = options;
+    let SheetOptions { input, cut, of, changes, format } = options;
     let fabric = read(input);
     let condition =
         cut.iter().try_fold(Condition::default(), |condition, what| condition.cut(&fabric, what));
@@ -72,14 +74,29 @@ fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
         Ok(condition) => condition,
         Err(error) => return fail(&error.to_string()),
     };
-    let mut sheet = Sheet::of(topic, &fabric, &State::of(&fabric, &condition));
+    let made = |fabric: &Fabric, state: &State| match of.as_deref().map(|name| fabric.switch(name))
+    {
+        Some(Ok(switch)) => Ok(Sheet::of_switch(topic, fabric, state, switch)),
+        Some(Err(error)) => Err(error.to_string()),
+        None if topic.is_of_one() => {
+            Err("this sheet is of one switch; name it with --of, such as --of kelp-a".to_owned())
+        }
+        None => Ok(Sheet::of(topic, fabric, state)),
+    };
+    let mut sheet = match made(&fabric, &State::of(&fabric, &condition)) {
+        Ok(sheet) => sheet,
+        Err(error) => return fail(&error),
+    };
     if *changes {
         if input.with.is_empty() && cut.is_empty() {
             return fail("--changes compares with what --with or --cut change; add one of them");
         }
         let before = Fabric::from_path(&input.file);
         let state = State::of(&before, &Condition::default());
-        sheet = Sheet::of(topic, &before, &state).changes_to(&sheet);
+        sheet = match made(&before, &state) {
+            Ok(earlier) => earlier.changes_to(&sheet),
+            Err(error) => return fail(&error),
+        };
     }
     screen.print(&sheet.render((*format).into(), screen.style()));
     if fabric.is_complete() {

@@ -8,6 +8,7 @@ mod explain;
 mod findings;
 mod json;
 pub mod sheet;
+mod words;
 
 pub use explain::{catalogue, catalogue_page, explain};
 pub use findings::{Style, findings};

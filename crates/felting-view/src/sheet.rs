@@ -1,16 +1,28 @@
 //! Sheets: tables to hand to somebody.
 
+mod addresses;
+mod adjacencies;
 mod cables;
 mod changes;
 mod ethernet_segments;
+mod evpn_routes;
+mod flood_lists;
 mod lags;
+mod matrix;
 mod members;
+mod oversubscription;
 mod pairs;
 mod segments;
+mod sessions;
 mod stacks;
 mod tree;
+mod underlay_routes;
+mod vrfs;
+
+use std::borrow::Cow;
 
 use comfy_table::{ContentArrangement, Table, TableStyle};
+use felting::fabric::DeviceId;
 use felting::{Fabric, State};
 
 use crate::Style;
@@ -35,6 +47,24 @@ pub enum Topic {
     Segments,
     /// The cables, one a row.
     Cables,
+    /// The addresses and numbers of every switch.
+    Addresses,
+    /// The links of the underlay, and whether the routers at their ends are neighbors.
+    Adjacencies,
+    /// The BGP sessions.
+    Sessions,
+    /// The underlay's routes of one switch.
+    UnderlayRoutes,
+    /// The EVPN routes of one VTEP.
+    EvpnRoutes,
+    /// The segments by VTEP.
+    Matrix,
+    /// The VRFs.
+    Vrfs,
+    /// To whom each VTEP floods frames of each segment.
+    FloodLists,
+    /// The bandwidth of each leaf to hosts and to spines.
+    Oversubscription,
 }
 
 impl Topic {
@@ -56,7 +86,43 @@ impl Topic {
         (Self::Tree, "tree", "the spanning trees: root, role and state of each port, and why"),
         (Self::Segments, "segments", "every segment: VLAN, VNI, VRF, subnets, and where it is"),
         (Self::Cables, "cables", "every cable, with the ranges spread out"),
+        (
+            Self::Addresses,
+            "addresses",
+            "every address and number of every switch, written or allotted",
+        ),
+        (
+            Self::Adjacencies,
+            "adjacencies",
+            "every underlay link: are its routers neighbors, and if not why not",
+        ),
+        (Self::Sessions, "sessions", "every BGP session: is it up, what it carries, who reflects"),
+        (
+            Self::UnderlayRoutes,
+            "underlay-routes",
+            "the underlay's routes of one switch (--of), with all equal next hops",
+        ),
+        (
+            Self::EvpnRoutes,
+            "evpn-routes",
+            "the EVPN routes of one VTEP (--of): its own, those of others, what is taken and why not",
+        ),
+        (Self::Matrix, "matrix", "the segments by VTEP, with their VNIs"),
+        (Self::Vrfs, "vrfs", "every VRF: VNI, targets, segments, leaks, the way out"),
+        (Self::FloodLists, "flood-lists", "to whom each VTEP floods frames of each segment"),
+        (
+            Self::Oversubscription,
+            "oversubscription",
+            "the bandwidth of each leaf to hosts and to spines",
+        ),
     ];
+}
+
+impl Topic {
+    /// Whether the sheet is of one switch, which must be named.
+    pub fn is_of_one(self) -> bool {
+        matches!(self, Self::UnderlayRoutes | Self::EvpnRoutes)
+    }
 }
 
 /// A value in a sheet.
@@ -151,12 +217,12 @@ impl Tone {
 }
 
 /// A column of a sheet.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Column {
     /// Its name for programs.
-    pub key: &'static str,
+    pub key: Cow<'static, str>,
     /// Its name for people.
-    pub title: &'static str,
+    pub title: Cow<'static, str>,
     /// What becomes of it where the terminal is too narrow for all columns.
     pub room: Room,
 }
@@ -187,7 +253,7 @@ fn count(count: usize, what: &str) -> String {
 }
 
 const fn column(key: &'static str, title: &'static str, room: Room) -> Column {
-    Column { key, title, room }
+    Column { key: Cow::Borrowed(key), title: Cow::Borrowed(title), room }
 }
 
 /// A table: columns with a key for programs and a title for people, and rows of as many cells.
@@ -219,9 +285,28 @@ pub enum Format {
 }
 
 impl Sheet {
-    /// The sheet of a topic.
+    /// The sheet of a topic. One that [is of one switch](Topic::is_of_one) is empty without it.
     pub fn of(topic: Topic, fabric: &Fabric, state: &State) -> Self {
+        Self::make(topic, fabric, state, None)
+    }
+
+    /// The rows of a topic that are about one switch, where a sheet has rows by switch; else the whole
+    /// sheet.
+    pub fn of_switch(topic: Topic, fabric: &Fabric, state: &State, switch: DeviceId) -> Self {
+        Self::make(topic, fabric, state, Some(switch))
+    }
+
+    fn make(topic: Topic, fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Self {
         match topic {
+            Topic::Addresses => addresses::sheet(fabric, only),
+            Topic::Adjacencies => adjacencies::sheet(fabric, state, only),
+            Topic::Sessions => sessions::sheet(fabric, state, only),
+            Topic::UnderlayRoutes => underlay_routes::sheet(fabric, state, only),
+            Topic::EvpnRoutes => evpn_routes::sheet(fabric, state, only),
+            Topic::Matrix => matrix::sheet(fabric),
+            Topic::Vrfs => vrfs::sheet(fabric, state),
+            Topic::FloodLists => flood_lists::sheet(fabric, state, only),
+            Topic::Oversubscription => oversubscription::sheet(fabric, only),
             Topic::Lags => lags::sheet(fabric, state),
             Topic::Members => members::sheet(fabric, state),
             Topic::Pairs => pairs::sheet(fabric, state),
@@ -252,7 +337,7 @@ impl Sheet {
         let (shown, widths, left_out) = self.fitting(style.width);
         let mut table = Table::new();
         table.load_style(TableStyle::new()).set_content_arrangement(ContentArrangement::Disabled);
-        table.set_header(shown.iter().map(|&index| self.columns[index].title));
+        table.set_header(shown.iter().map(|&index| self.columns[index].title.as_ref()));
         let mut tones = Vec::new();
         for row in &self.rows {
             let cells = shown.iter().map(|&index| match self.columns[index].room {
@@ -287,7 +372,7 @@ impl Sheet {
 
     /// The columns that fit into a width, how wide each column is, and the titles of those that don't
     /// fit. When nothing more can be left out, the widest of those that may be broken give way.
-    fn fitting(&self, width: usize) -> (Vec<usize>, Vec<usize>, Vec<&'static str>) {
+    fn fitting(&self, width: usize) -> (Vec<usize>, Vec<usize>, Vec<&str>) {
         let mut widths: Vec<usize> = (0..self.columns.len())
             .map(|index| {
                 let cells =
@@ -309,7 +394,7 @@ impl Sheet {
         while taken(&shown, &widths) > width {
             let spare = shown.iter().rposition(|&i| self.columns[i].room == Room::Spare);
             let Some(place) = spare else { break };
-            left_out.insert(0, self.columns[shown.remove(place)].title);
+            left_out.insert(0, self.columns[shown.remove(place)].title.as_ref());
         }
         let mut excess = taken(&shown, &widths).saturating_sub(width);
         while excess > 0 {
@@ -329,7 +414,7 @@ impl Sheet {
     fn csv(&self) -> String {
         let mut writer = csv::Writer::from_writer(Vec::new());
         let rows =
-            std::iter::once(self.columns.iter().map(|column| column.key.to_owned()).collect())
+            std::iter::once(self.columns.iter().map(|column| column.key.to_string()).collect())
                 .chain(
                     self.rows.iter().map(|row| row.cells.iter().map(|c| c.shown(" ")).collect()),
                 );
@@ -345,7 +430,7 @@ impl Sheet {
         let row = |row: &Row| -> serde_json::Value {
             let cells = self.columns.iter().zip(&row.cells);
             cells
-                .map(|(column, cell)| (column.key.to_owned(), cell.json()))
+                .map(|(column, cell)| (column.key.to_string(), cell.json()))
                 .collect::<serde_json::Map<_, _>>()
                 .into()
         };
@@ -363,7 +448,7 @@ impl Sheet {
     fn markdown(&self) -> String {
         let line = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
         let mut page = format!("## {}\n\n", self.title);
-        page += &line(self.columns.iter().map(|column| column.title.to_owned()).collect());
+        page += &line(self.columns.iter().map(|column| column.title.to_string()).collect());
         page += &line(vec!["---".to_owned(); self.columns.len()]);
         for row in &self.rows {
             page +=

@@ -85,7 +85,11 @@ fn sheets_of_the_demo_fabrics() {
         let fabric = demo(name);
         let state = State::of(&fabric, &Condition::default());
         for (topic, word, _) in Topic::ALL {
-            let sheet = Sheet::of(*topic, &fabric, &state).render(Format::Table, wide);
+            let sheet = match topic.is_of_one() {
+                true => Sheet::of_switch(*topic, &fabric, &state, fabric.switch("dune-a").unwrap()),
+                false => Sheet::of(*topic, &fabric, &state),
+            };
+            let sheet = sheet.render(Format::Table, wide);
             insta::assert_snapshot!(format!("{name}-{word}"), sheet);
         }
     }

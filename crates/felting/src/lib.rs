@@ -40,6 +40,7 @@
 pub mod behavior;
 pub mod build;
 pub mod fabric;
+pub mod first;
 pub mod id;
 pub mod rules;
 pub mod source;

@@ -74,6 +74,47 @@ const CASES: &[(&str, &str)] = &[
         "[[segment]]\nname = \"s\"\nsubnet = [\"10.80.31.1/24\", \"2001:db8::1/64\", \"10.80.31.0\"]\ngateway = \"10.80.31.1/24\"\n",
     ),
     (
+        "an AS number of 0 and one too large",
+        "[[router]]\non = \"kelp-a\"\nas_number = 0\n[[router]]\non = \"kelp-b\"\nas_number = 4294967296\n",
+    ),
+    (
+        "route targets and distinguishers that are none",
+        "[[segment]]\nname = \"s\"\non = \"kelp-*\"\ntargets = [\"42041\", \"0:1\", \"70000:70000\"]\nrd = \"10.64.8.11\"\n[[overlay]]\non = \"kelp-*\"\ntarget_pattern = \"42041:vni\"\n",
+    ),
+    (
+        "addresses that are none",
+        "[[pool]]\nname = \"p\"\ngives = \"loopbacks\"\nprefix = \"10.64.8.0/33\"\n[[router]]\non = \"kelp-a\"\nloopback = \"10.64.8.256\"\nrouter_id = \"::1\"\n",
+    ),
+    (
+        "sessions to nobody",
+        "[[session]]\non = \"kelp-a\"\nto = \"crest-9\"\n[[session]]\non = \"kelp-a\"\nto = \"kelp-b\"\npeer_address = \"10.64.8.99\"\n",
+    ),
+    (
+        "a pool without anything to give",
+        "[[pool]]\nname = \"p\"\ngives = \"vteps\"\n[[pool]]\nname = \"q\"\ngives = \"as-numbers\"\n[[pool]]\nname = \"r\"\ngives = \"labels\"\n",
+    ),
+    (
+        "interfaces on nothing",
+        "[[interface]]\non = \"kelp-a\"\n[[interface]]\non = \"kelp-a\"\nport = \"et9\"\n[[interface]]\non = \"kelp-b\"\nport = \"et1\"\nvlan = 480\n",
+    ),
+    (
+        "routing words and times that are none",
+        "[[underlay]]\non = \"kelp-*\"\nprotocol = \"opsf\"\narea = \"hall\"\nhello = \"10\"\nlevel = 3\nadvertise = \"all\"\n",
+    ),
+    (
+        "policies, VRFs and segments that are not there",
+        "[[underlay]]\non = \"kelp-*\"\nprotocol = \"bgp\"\nimport = \"evrything\"\n[[leak]]\nfrom = \"tides\"\nto = \"harbour\"\n[[vrf]]\nname = \"tides\"\n[[leak]]\nfrom = \"tides\"\nto = \"tides\"\n[[evi]]\nname = \"e\"\nsegments = \"s\"\n[cabling]\nruns = \"kelp-a et1 -- kelp-b et1\"\n",
+    ),
+    (
+        "a WAN and a static route to nowhere",
+        "[[wan]]\nname = \"fibre\"\nends = \"kelp-a et1\"\n[[wan]]\nname = \"radio\"\nends = [\"kelp-a\", \"kelp-b et1\"]\n[[route]]\non = \"kelp-a\"\nto = \"10.0.0.0/8\"\nvia = \"satellite\"\n",
+    ),
+    (
+        "endpoints without a network",
+        "[[host]]\nname = \"hull-1\"\nnics = \"nic1 25G\"\n[[endpoint]]\nname = \"web-1\"\nhost = \"hull-1\"\n[[endpoint]]\nname = \"web-2\"\nhost = \"hull-2\"\n",
+    ),
+    ("two settings for one switch", "[[overlay]]\non = \"kelp-*\"\n[[overlay]]\non = \"kelp-b\"\n"),
+    (
         "a LAG of no ports",
         "[[lag]]\non = \"kelp-a\"\nname = \"x\"\n[[lag]]\non = \"kelp-b\"\nname = \"y\"\nports = []\n",
     ),

@@ -29,7 +29,7 @@ impl Sheet {
             for index in self.keys..self.columns.len() {
                 if row.cells[index] != other.cells[index] {
                     let (before, after) = (row.cells[index].clone(), other.cells[index].clone());
-                    add(row, self.columns[index].title, before, after, other.tone);
+                    add(row, &self.columns[index].title, before, after, other.tone);
                 }
             }
         }

@@ -314,6 +314,11 @@ impl Bgp {
         Some(verdicts[place]).filter(|verdict| verdict.arrives)
     }
 
+    /// Whether the routes of one speaker get to another, whatever policies say of single prefixes.
+    pub fn reaches(&self, family: Family, origin: RouterId, at: RouterId) -> bool {
+        origin == at || self.verdict(family, origin, at).is_some()
+    }
+
     /// Whether a speaker gets a prefix that another originates.
     pub(crate) fn hears(
         &self,

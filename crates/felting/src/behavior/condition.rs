@@ -1,7 +1,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 
-use crate::fabric::{CableId, DeviceId, EndpointId, Fabric, LagId, PairId, PortId, StackId};
+use crate::fabric::{
+    CableId, DeviceId, DeviceKind, EndpointId, Fabric, LagId, PairId, PortId, StackId,
+};
 use crate::source::nearest;
 
 /// What is down while a question is asked. Nothing that is configuration: that is an overlay
@@ -103,7 +105,7 @@ impl Condition {
     /// ```
     pub fn cut(self, fabric: &Fabric, what: &str) -> Result<Self, NotThere> {
         let words: Vec<&str> = what.split_whitespace().collect();
-        let wrong = |remedy: String| NotThere { what: what.to_owned(), remedy };
+        let wrong = |remedy: String| NotThere { what: what.to_owned(), wanted: " to cut", remedy };
         let device = |name: &str| {
             fabric.find_device(name).ok_or_else(|| {
                 let names = fabric.devices().map(|(_, device)| device.name.as_str());
@@ -178,16 +180,37 @@ impl Condition {
     }
 }
 
-/// A thing to cut that the fabric does not have.
+/// A thing that the fabric does not have.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NotThere {
     what: String,
+    /// What it was wanted for: " to cut".
+    wanted: &'static str,
     remedy: String,
+}
+
+impl Fabric {
+    /// The switch of a name, or the nearest name instead.
+    ///
+    /// # Errors
+    ///
+    /// [`NotThere`], if the fabric has no such switch.
+    pub fn switch(&self, name: &str) -> Result<DeviceId, NotThere> {
+        let is_switch = |id: &DeviceId| self.device(*id).kind == DeviceKind::Switch;
+        self.find_device(name).filter(is_switch).ok_or_else(|| {
+            let switches = self.devices().filter(|(id, _)| is_switch(id));
+            let remedy = match nearest(name, switches.map(|(_, device)| device.name.as_str())) {
+                Some(nearest) => format!("did you mean {nearest}?"),
+                None => "name a switch of the fabric".to_owned(),
+            };
+            NotThere { what: name.to_owned(), wanted: " among the switches", remedy }
+        })
+    }
 }
 
 impl fmt::Display for NotThere {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "there is no {:?} to cut; {}", self.what, self.remedy)
+        write!(f, "there is no {:?}{}; {}", self.what, self.wanted, self.remedy)
     }
 }
 

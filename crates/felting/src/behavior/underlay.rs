@@ -323,6 +323,11 @@ impl Underlay {
         all
     }
 
+    /// The routers that advertise a prefix.
+    pub fn advertisers(&self, prefix: &IpPrefix) -> Vec<RouterId> {
+        self.origins(prefix).iter().map(|origin| origin.router).collect()
+    }
+
     pub(crate) fn origins(&self, prefix: &IpPrefix) -> &[Origin] {
         self.origins.get(prefix).map_or(&[], SmallVec::as_slice)
     }

@@ -1,3 +1,4 @@
+use super::tier;
 use crate::fabric::Load;
 use crate::rules::{Context, Findings, Rule, Severity};
 
@@ -67,7 +68,8 @@ const MOST: u64 = 3;
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (_, router) in fabric.routers() {
+    let leaves = fabric.routers().filter(|(_, router)| tier(fabric, router.device) == Some(1));
+    for (_, router) in leaves {
         let load = Load::of(fabric, router.device);
         let (down, up) = (load.to_hosts, load.to_spines);
         let (Some(first), true) = (load.first_uplink, up > 0 && down > up.saturating_mul(MOST))

@@ -1,0 +1,103 @@
+use felting::behavior::AdjacencyFault;
+use felting::fabric::{DeviceId, Interface, InterfaceId};
+use felting::value::UnderlayProtocol;
+use felting::{Fabric, State};
+
+use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+use crate::words;
+
+pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Sheet {
+    let mut rows = Vec::new();
+    let mut down = 0;
+    for (_, adjacency) in state.underlay().adjacencies() {
+        let ends = [adjacency.near, adjacency.far];
+        let devices = ends.map(|id| fabric.interface(id).device);
+        if only.is_some_and(|only| !devices.contains(&only)) {
+            continue;
+        }
+        // A switch that is asked for comes first.
+        let [near, far] = match only {
+            Some(only) if devices[1] == only => [ends[1], ends[0]],
+            _ => ends,
+        };
+        let session = state.underlay().session_on(fabric, near);
+        let of_session = session.and_then(|id| {
+            let outcome = state.bgp().session(id);
+            outcome.fault.map(|fault| (words::session(fault), outcome.cause))
+        });
+        let (text, cause) = match (adjacency.fault, of_session) {
+            (Some(fault), _) => (words::adjacency(fault).to_owned(), adjacency.cause),
+            (None, Some((text, cause))) => (text, cause),
+            (None, None) => ("up".to_owned(), None),
+        };
+        let tone = match (adjacency.fault, text.as_str()) {
+            (_, "up") => Tone::Plain,
+            (Some(AdjacencyFault::Passive), _) => Tone::Impaired,
+            _ => Tone::Down,
+        };
+        down += usize::from(tone == Tone::Down);
+        let finding = cause.map(|cause| state.causes().get(cause).rule);
+        let (a, b) = (fabric.interface(near), fabric.interface(far));
+        rows.push(Row {
+            cells: vec![
+                Cell::text(fabric.interface_label(near)),
+                Cell::text(fabric.interface_label(far)),
+                Cell::text(protocol(a, b)),
+                both(fabric, [near, far], area),
+                both(fabric, [near, far], |interface| interface.cost.value.to_string()),
+                both(fabric, [near, far], |interface| {
+                    if interface.bfd.value { "yes" } else { "no" }.to_owned()
+                }),
+                Cell::text(text),
+                Cell::text(finding.unwrap_or_default()),
+            ],
+            tone,
+        });
+    }
+    let total = count(rows.len(), "link");
+    Sheet {
+        topic: "adjacencies",
+        title: format!("Routing neighbors{}: {total}, {down} down", of(fabric)),
+        keys: 2,
+        columns: vec![
+            column("near", "one end", Room::Whole),
+            column("far", "other end", Room::Whole),
+            column("protocol", "protocol", Room::Whole),
+            column("area", "area", Room::Whole),
+            column("cost", "cost", Room::Whole),
+            column("bfd", "BFD", Room::Whole),
+            column("state", "state", Room::Lines(44)),
+            column("finding", "finding", Room::Whole),
+        ],
+        rows,
+    }
+}
+
+/// What both ends have, or what each has where they differ.
+fn both(fabric: &Fabric, ends: [InterfaceId; 2], text: impl Fn(&Interface) -> String) -> Cell {
+    let [one, other] = ends.map(|id| text(fabric.interface(id)));
+    Cell::text(if one == other { one } else { format!("{one} / {other}") })
+}
+
+fn protocol(a: &Interface, b: &Interface) -> String {
+    let name = |interface: &Interface| match interface.protocol.value {
+        UnderlayProtocol::Ospf => "OSPF",
+        UnderlayProtocol::Isis => "IS-IS",
+        UnderlayProtocol::Bgp => "BGP",
+        UnderlayProtocol::None => "none",
+    };
+    match name(a) == name(b) {
+        true => name(a).to_owned(),
+        false => format!("{} / {}", name(a), name(b)),
+    }
+}
+
+fn area(interface: &Interface) -> String {
+    match interface.protocol.value {
+        UnderlayProtocol::Ospf => interface.area.value.to_string(),
+        UnderlayProtocol::Isis => {
+            format!("{}, level {}", interface.area.value, interface.level.value)
+        }
+        UnderlayProtocol::Bgp | UnderlayProtocol::None => String::new(),
+    }
+}

@@ -1,0 +1,76 @@
+use felting::fabric::{DeviceId, PresenceId};
+use felting::value::Replication;
+use felting::{Fabric, State};
+
+use super::{Cell, Room, Row, Sheet, Tone, column, of};
+use crate::words;
+
+pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Sheet {
+    let mut rows = Vec::new();
+    for (_, segment) in fabric.segments() {
+        for presence in segment.presences.iter() {
+            let at = fabric.presence(presence);
+            if only.is_some_and(|only| only != at.switch) {
+                continue;
+            }
+            let Some(list) = state.floods(fabric, presence) else { continue };
+            let to: Vec<String> = match (list.replication, list.group) {
+                (Replication::Group, Some(group)) => vec![format!("the group {group}")],
+                _ => list.targets.iter().map(|target| target.address.to_string()).collect(),
+            };
+            let not = left_out(fabric, state, presence, list.replication);
+            let tone = match (to.is_empty(), not.is_empty()) {
+                (_, true) => Tone::Plain,
+                (true, false) => Tone::Down,
+                (false, false) => Tone::Impaired,
+            };
+            let cell =
+                |texts: Vec<String>| if texts.is_empty() { Cell::Empty } else { Cell::List(texts) };
+            rows.push(Row {
+                cells: vec![
+                    Cell::text(segment.name.as_str()),
+                    Cell::text(fabric.device_name(at.switch)),
+                    Cell::number(at.vni.map(|vni| vni.get())),
+                    Cell::text(list.replication.word()),
+                    cell(to),
+                    cell(not),
+                ],
+                tone,
+            });
+        }
+    }
+    Sheet {
+        topic: "flood-lists",
+        title: format!("Flood lists{}", of(fabric)),
+        keys: 2,
+        columns: vec![
+            column("segment", "segment", Room::Whole),
+            column("switch", "from", Room::Whole),
+            column("vni", "VNI", Room::Whole),
+            column("replication", "how", Room::Whole),
+            column("to", "to", Room::Lines(46)),
+            column("not", "not to, and why", Room::Lines(60)),
+        ],
+        rows,
+    }
+}
+
+/// The other VTEPs of the segment that get no copies, with the reason.
+fn left_out(fabric: &Fabric, state: &State, presence: PresenceId, how: Replication) -> Vec<String> {
+    if how != Replication::HeadEnd {
+        return Vec::new();
+    }
+    let at = fabric.presence(presence);
+    let others = fabric.segment(at.segment).presences.iter().filter(|&other| {
+        other != presence && fabric.pair_of(fabric.presence(other).switch, at.switch).is_none()
+    });
+    let reasons = others.filter_map(|other| {
+        let why = state.learns(fabric, presence, other).err()?;
+        Some(format!(
+            "{} ({})",
+            fabric.device_name(fabric.presence(other).switch),
+            words::apart(why)
+        ))
+    });
+    reasons.collect()
+}

@@ -1,0 +1,94 @@
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+
+use felting::Fabric;
+use felting::fabric::DeviceId;
+
+use super::{Cell, Column, Room, Row, Sheet, Tone, column, of};
+
+/// A VTEP of the matrix: a switch, or the two sides of a pair.
+#[derive(Debug)]
+struct Place {
+    name: String,
+    switches: Vec<DeviceId>,
+}
+
+pub(super) fn sheet(fabric: &Fabric) -> Sheet {
+    let places = places(fabric);
+    let of_switch: BTreeMap<DeviceId, usize> = places
+        .iter()
+        .enumerate()
+        .flat_map(|(index, place)| place.switches.iter().map(move |&switch| (switch, index)))
+        .collect();
+    let rows = fabric.segments().map(|(_, segment)| {
+        let mut found: Vec<Vec<Option<u32>>> = vec![Vec::new(); places.len()];
+        for presence in segment.presences.iter().map(|id| fabric.presence(id)) {
+            if let Some(&index) = of_switch.get(&presence.switch) {
+                found[index].push(presence.vni.map(|vni| vni.get()));
+            }
+        }
+        let mut odd = false;
+        let cells = found.iter().zip(&places).map(|(vnis, place)| {
+            let alike = vnis.windows(2).all(|two| two[0] == two[1]);
+            let usual = segment.vni.map(|vni| vni.get());
+            let here = vnis.iter().any(|vni| *vni != usual);
+            odd |= here || !(vnis.is_empty() || (alike && vnis.len() == place.switches.len()));
+            match (vnis.first(), alike && vnis.len() == place.switches.len()) {
+                (None, _) => Cell::Empty,
+                (Some(Some(vni)), true) => Cell::Number(u64::from(*vni)),
+                (Some(None), true) => Cell::text("VLAN only"),
+                (Some(_), false) if vnis.len() < place.switches.len() => Cell::text("one side"),
+                (Some(_), false) => Cell::List(
+                    vnis.iter()
+                        .map(|vni| vni.map_or("none".to_owned(), |vni| vni.to_string()))
+                        .collect(),
+                ),
+            }
+        });
+        let named = [
+            Cell::text(segment.name.as_str()),
+            Cell::text(
+                segment.vrf.map(|vrf| fabric.vrf(vrf.value).name.to_string()).unwrap_or_default(),
+            ),
+        ];
+        let cells = named.into_iter().chain(cells).collect();
+        Row { cells, tone: if odd { Tone::Impaired } else { Tone::Plain } }
+    });
+    let rows = rows.collect();
+    let named = [column("segment", "segment", Room::Whole), column("vrf", "VRF", Room::Whole)];
+    let vteps = places.iter().map(|place| Column {
+        key: Cow::Owned(place.name.clone()),
+        title: Cow::Owned(place.name.clone()),
+        room: Room::Spare,
+    });
+    Sheet {
+        topic: "matrix",
+        title: format!("Segments by VTEP{}", of(fabric)),
+        keys: 1,
+        columns: named.into_iter().chain(vteps).collect(),
+        rows,
+    }
+}
+
+/// The VTEPs in the order of the file, each pair as one.
+fn places(fabric: &Fabric) -> Vec<Place> {
+    let mut places: Vec<Place> = Vec::new();
+    let mut switches: Vec<DeviceId> =
+        fabric.presences().map(|(_, presence)| presence.switch).collect();
+    switches.sort_unstable();
+    switches.dedup();
+    for switch in switches {
+        let pair = fabric.device(switch).pair.map(|(pair, _)| fabric.pair(pair).name.to_string());
+        match pair {
+            Some(name) => match places.iter_mut().find(|place| place.name == name) {
+                Some(place) => place.switches.push(switch),
+                None => places.push(Place { name, switches: vec![switch] }),
+            },
+            None => {
+                let name = fabric.device_name(switch).to_owned();
+                places.push(Place { name, switches: vec![switch] });
+            }
+        }
+    }
+    places
+}

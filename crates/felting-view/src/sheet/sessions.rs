@@ -1,0 +1,111 @@
+use felting::fabric::{DeviceId, Session, SessionId};
+use felting::value::{Family, SessionOver};
+use felting::{Fabric, State};
+
+use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+use crate::words;
+
+pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Sheet {
+    let mut rows = Vec::new();
+    let mut down = 0;
+    for (id, session) in fabric.sessions() {
+        let outcome = state.bgp().session(id);
+        let asked = match only {
+            Some(only) => session.device == only,
+            // Both ends are in one row.
+            None => outcome.twin.is_none_or(|twin| id < twin),
+        };
+        if !asked {
+            continue;
+        }
+        let (text, tone) = match outcome.fault {
+            Some(fault) => (words::session(fault), Tone::Down),
+            None if outcome.half => ("up, but opened by one end only".to_owned(), Tone::Impaired),
+            None => ("up".to_owned(), Tone::Plain),
+        };
+        down += usize::from(tone == Tone::Down);
+        let families = [Family::Ipv4, Family::Ipv6, Family::Evpn];
+        let carried = families.into_iter().filter(|&family| outcome.carries(family));
+        let finding = outcome.cause.map(|cause| state.causes().get(cause).rule);
+        rows.push(Row {
+            cells: vec![
+                Cell::text(fabric.device_name(session.device)),
+                Cell::text(fabric.device_name(session.peer)),
+                Cell::text(kind(fabric, session)),
+                Cell::text(between(fabric, session)),
+                address(session.source.map(|address| address.value.to_string())),
+                address(session.peer_address.map(|address| address.value.to_string())),
+                Cell::List(carried.map(name).collect()),
+                Cell::text(reflects(fabric, session, outcome.twin)),
+                Cell::text(text),
+                Cell::text(finding.unwrap_or_default()),
+            ],
+            tone,
+        });
+    }
+    let total = count(rows.len(), "session");
+    Sheet {
+        topic: "sessions",
+        title: format!("BGP sessions{}: {total}, {down} down", of(fabric)),
+        keys: 4,
+        columns: vec![
+            column("switch", "switch", Room::Whole),
+            column("peer", "peer", Room::Whole),
+            column("kind", "kind", Room::Whole),
+            column("over", "over", Room::Whole),
+            column("from", "from", Room::Whole),
+            column("to", "to", Room::Whole),
+            column("families", "carries", Room::Whole),
+            column("reflects", "reflects", Room::Whole),
+            column("state", "state", Room::Lines(44)),
+            column("finding", "finding", Room::Whole),
+        ],
+        rows,
+    }
+}
+
+fn name(family: Family) -> String {
+    match family {
+        Family::Ipv4 => "IPv4",
+        Family::Ipv6 => "IPv6",
+        Family::Evpn => "EVPN",
+    }
+    .to_owned()
+}
+
+fn address(text: Option<String>) -> Cell {
+    text.map_or(Cell::Empty, Cell::text)
+}
+
+fn kind(fabric: &Fabric, session: &Session) -> String {
+    let asn = |device: DeviceId| fabric.router_of(device).and_then(|router| router.as_number);
+    match (asn(session.device), asn(session.peer)) {
+        (Some(own), Some(theirs)) if own.value == theirs.value => format!("iBGP, AS {}", own.value),
+        (Some(own), Some(theirs)) => format!("eBGP, AS {} to {}", own.value, theirs.value),
+        _ => "no AS number".to_owned(),
+    }
+}
+
+fn between(fabric: &Fabric, session: &Session) -> String {
+    match (session.over, session.interface) {
+        (SessionOver::Links, Some(interface)) => fabric.interface_name(interface),
+        _ => "loopbacks".to_owned(),
+    }
+}
+
+fn reflects(fabric: &Fabric, session: &Session, twin: Option<SessionId>) -> String {
+    let twin = twin.map(|twin| fabric.session(twin));
+    match (session.client.value, twin.is_some_and(|twin| twin.client.value)) {
+        (true, _) => format!(
+            "{} to {}",
+            fabric.device_name(session.device),
+            fabric.device_name(session.peer)
+        ),
+        (_, true) => format!(
+            "{} to {}",
+            fabric.device_name(session.peer),
+            fabric.device_name(session.device)
+        ),
+        _ => String::new(),
+    }
+}

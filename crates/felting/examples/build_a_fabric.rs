@@ -1,0 +1,55 @@
+//! Two spines and eight leaves built in Rust, and what is wrong with them.
+//!
+//! `cargo run -p felting --example build_a_fabric`
+
+#![allow(clippy::print_stdout, reason = "an example prints")]
+
+use felting::build::{Builder, Overlay, Pool, Router, Segment, Session, Switch, Underlay};
+use felting::value::{PoolKind, Role};
+
+fn main() {
+    let mut builder = Builder::new("shore")
+        .switch(Switch::new().name("crest-[1-2]").number(1).role(Role::Spine).ports("et[1-8] 100G"))
+        .switch(
+            Switch::new()
+                .name("kelp-[1-8]")
+                .number(11)
+                .role(Role::Leaf)
+                .ports(vec!["et[1-48] 25G", "et[49-50] 100G"]),
+        )
+        .pool(Pool::new().name("links").gives(PoolKind::Links).prefix("10.64.0.0/22"))
+        .pool(Pool::new().name("loopbacks").gives(PoolKind::Loopbacks).prefix("10.64.8.0/24"))
+        .pool(Pool::new().name("vteps").gives(PoolKind::Vteps).prefix("10.64.9.0/24"))
+        // One leaf is in another area: it becomes nobody's neighbor.
+        .underlay(
+            Underlay::new()
+                .on(vec!["crest-*", "kelp-*"])
+                .differs(Underlay::new().on("kelp-7").area(10)),
+        )
+        .router(Router::new().on(vec!["crest-*", "kelp-*"]).as_number(4_204_100_000_i64))
+        .session(Session::new().on("kelp-*").to("crest-*"))
+        .session(Session::new().on("crest-*").to("kelp-*").client(true))
+        .overlay(Overlay::new().on("kelp-*").target_pattern("42041:{vni}"))
+        // Another has the segment with a VNI of its own.
+        .segment(
+            Segment::new()
+                .name("tides-web")
+                .number(310)
+                .vlan(310)
+                .vni(23_310)
+                .on("kelp-*")
+                .differs(Segment::new().on("kelp-3").vni(23_301)),
+        );
+    for leaf in 1..=8 {
+        builder = builder.cables(format!("kelp-{leaf} et[49-50] -- crest-[1-2] et{leaf}"));
+    }
+    let fabric = builder.fabric();
+    for fault in fabric.faults() {
+        println!("{}: {}", fabric.sources().location(fault.at), fault.message);
+    }
+    for finding in &fabric.check().findings {
+        println!("{}[{}]: {}", finding.severity, finding.rule.id, finding.message);
+        println!("  {}", finding.wire);
+        println!("  {}", finding.remedy);
+    }
+}

@@ -1,0 +1,98 @@
+use felting::behavior::RouteSource;
+use felting::first::FirstFabric;
+use felting::value::Family;
+use felting::{Condition, Fabric, State};
+use proptest::prelude::*;
+
+/// A fabric of random size, with some cables cut.
+fn cut_fabrics() -> impl Strategy<Value = (FirstFabric, Vec<usize>)> {
+    let sizes = (1..4_u32, 1..4_u32, 0..3_u32, 0..6_u32, 1..3_u32, 1..4_u32, any::<bool>());
+    (sizes, proptest::collection::vec(0..64_usize, 0..6)).prop_map(
+        |((spines, pairs, more, hosts, tenants, segments, single), cuts)| {
+            let tiers = more > 0;
+            let plan = FirstFabric {
+                name: "law".to_owned(),
+                spines,
+                pairs: if single { 0 } else { pairs },
+                leaves: if single { pairs + 1 } else { 0 },
+                hosts,
+                tenants,
+                segments: segments.max(tenants),
+                super_spines: if tiers { more } else { 0 },
+                pods: if tiers { 2 } else { 1 },
+            };
+            (plan, cuts)
+        },
+    )
+}
+
+fn made(plan: &FirstFabric, cuts: &[usize]) -> (Fabric, State) {
+    let fabric = Fabric::from_text("law.toml", &plan.to_toml().unwrap());
+    let cables: Vec<_> = fabric.cables().map(|(id, _)| id).collect();
+    let condition = cuts
+        .iter()
+        .fold(Condition::default(), |condition, cut| condition.cable(cables[cut % cables.len()]));
+    let state = State::of(&fabric, &condition);
+    (fabric, state)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn a_first_fabric_is_silent((plan, _) in cut_fabrics()) {
+        let fabric = Fabric::from_text("first.toml", &plan.to_toml().unwrap());
+        prop_assert!(fabric.is_complete(), "{:?}", fabric.faults());
+        let found: Vec<_> = fabric.check().findings.iter().map(|finding| finding.message.clone()).collect();
+        prop_assert!(found.is_empty(), "{found:?}");
+    }
+
+    /// Each next hop is nearer by exactly the cost of the link: so no path comes back to where it was.
+    #[test]
+    fn next_hops_come_nearer((plan, cuts) in cut_fabrics()) {
+        let (fabric, state) = made(&plan, &cuts);
+        for prefix in state.underlay().prefixes() {
+            let toward = state.toward(&fabric, prefix);
+            for (router, route) in toward.routes.iter() {
+                let Some(route) = route else { continue };
+                prop_assert_eq!(route.hops.is_empty(), route.source == RouteSource::Connected);
+                for hop in &route.hops {
+                    let cost = fabric.interface(hop.interface).cost.get();
+                    let next = toward.routes[hop.to].as_ref();
+                    let there = next.map(|next| match next.source {
+                        // The subnet of a link costs what its interface does.
+                        RouteSource::Connected => route.metric - cost,
+                        _ => next.metric,
+                    });
+                    prop_assert_eq!(there, Some(route.metric - cost), "{} at {:?}", prefix, router);
+                }
+            }
+        }
+    }
+
+    /// What is kept of all origins by classes is what following each origin's routes comes to.
+    #[test]
+    fn classes_of_speakers_stand_for_their_members((plan, cuts) in cut_fabrics()) {
+        let (fabric, state) = made(&plan, &cuts);
+        for (origin, _) in fabric.routers() {
+            let found = state.bgp().propagate(&fabric, Family::Evpn, &[origin], None);
+            for (at, best) in found.best.iter().filter(|(at, _)| *at != origin) {
+                prop_assert_eq!(state.bgp().reaches(Family::Evpn, origin, at), best.is_some(), "{:?} to {:?}", origin, at);
+            }
+        }
+    }
+
+    /// Two VTEPs of a segment have each other's routes, or neither has.
+    #[test]
+    fn who_is_known_knows((plan, cuts) in cut_fabrics()) {
+        let (fabric, state) = made(&plan, &cuts);
+        for (_, segment) in fabric.segments() {
+            let presences: Vec<_> = segment.presences.iter().collect();
+            for &a in &presences {
+                for &b in presences.iter().filter(|&&b| b != a) {
+                    prop_assert_eq!(state.learns(&fabric, a, b).is_ok(), state.learns(&fabric, b, a).is_ok());
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,319 @@
+use felting::behavior::{AdjacencyFault, NoRoute};
+use felting::fabric::DeviceId;
+use felting::value::IpPrefix;
+use felting::{Fabric, State};
+
+use super::{CABLES, PLANT, device, made, made_under};
+
+/// The fault of the link between kelp-b and crest-1.
+fn fault(more: &str) -> Option<AdjacencyFault> {
+    let (fabric, state) = made(&format!("{PLANT}{CABLES}{more}"));
+    let switch = device(&fabric, "kelp-b");
+    let router = fabric.router_of(switch).unwrap();
+    let uplink = router.interfaces.iter().find(|&id| fabric.interface_name(id).starts_with("et49"));
+    let adjacency = state.underlay().adjacency_of(uplink.unwrap()).unwrap();
+    adjacency.fault
+}
+
+#[test]
+fn what_keeps_neighbors_apart() {
+    let ospf = |differs: &str| {
+        format!(
+            "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\ndiffers = [{{ on = \"kelp-b\", {differs} }}]\n"
+        )
+    };
+    let isis = |all: &str, differs: &str| {
+        format!(
+            "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\nprotocol = \"is-is\"\n{all}differs = [{{ on = \"kelp-b\", {differs} }}]\n"
+        )
+    };
+    for (what, text, expected) in [
+        ("nothing", ospf("cost = 20"), None),
+        // RFC 2328 section 8.2: the area of the header must be that of the interface.
+        ("area", ospf("area = 1"), Some(AdjacencyFault::AreaClash)),
+        ("one area in two spellings", ospf("area = \"0.0.0.0\""), None),
+        // RFC 2328 section 10.5: HelloInterval and RouterDeadInterval must match.
+        ("hello", ospf("hello = \"5s\""), Some(AdjacencyFault::TimerClash)),
+        ("dead", ospf("dead = \"20s\""), Some(AdjacencyFault::TimerClash)),
+        // RFC 2328 section 8.2: authentication as the interface has it.
+        ("key", ospf("authentication = \"ebb\""), Some(AdjacencyFault::AuthenticationClash)),
+        (
+            "network type",
+            ospf("network_type = \"broadcast\""),
+            Some(AdjacencyFault::NetworkTypeClash),
+        ),
+        ("protocol", ospf("protocol = \"bgp\""), Some(AdjacencyFault::ProtocolClash)),
+        ("none at one end", ospf("protocol = \"none\""), Some(AdjacencyFault::OneSided)),
+        ("unnumbered at one end", ospf("unnumbered = true"), Some(AdjacencyFault::UnnumberedClash)),
+        // ISO/IEC 10589: the holding time is said in the hello, so the timers may differ.
+        ("IS-IS timers", isis("", "hello = \"5s\""), None),
+        ("level 2 with both", isis("level = 2\n", "level = \"1-2\""), None),
+        (
+            "level 1 with level 2",
+            isis("level = 2\n", "level = 1"),
+            Some(AdjacencyFault::LevelClash),
+        ),
+        // ISO/IEC 10589 clause 8.2.4.2: level 1 inside one area only.
+        (
+            "level 1, other area",
+            isis("level = 1\narea = \"49.0001\"\n", "area = \"49.0002\""),
+            Some(AdjacencyFault::AreaClash),
+        ),
+        (
+            "level 2, other area",
+            isis("level = 2\narea = \"49.0001\"\n", "area = \"49.0002\""),
+            None,
+        ),
+    ] {
+        assert_eq!(fault(&text), expected, "{what}");
+    }
+    let mtu = "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\n[[port]]\non = \"kelp-b\"\nports = \"et49\"\nmtu = 1500\n[[port]]\non = \"crest-1\"\nports = \"et2\"\nmtu = 9216\n";
+    assert_eq!(fault(mtu), Some(AdjacencyFault::MtuClash), "RFC 2328 section 10.6");
+    let same = "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\n[[router]]\non = [\"crest-1\", \"kelp-b\"]\nrouter_id = \"10.64.8.9\"\n";
+    assert_eq!(fault(same), Some(AdjacencyFault::RouterIdSame), "RFC 2328 section 10.5");
+}
+
+/// A switch's route to a prefix: metric and next hops.
+fn route(fabric: &Fabric, state: &State, at: &str, prefix: &str) -> Option<(u32, Vec<String>)> {
+    let prefix: IpPrefix = prefix.parse().unwrap();
+    let toward = state.toward(fabric, prefix);
+    let router = fabric.device(device(fabric, at)).router.unwrap();
+    toward.routes[router].as_ref().map(|route| {
+        let name = |hop: &felting::behavior::Hop| {
+            format!(
+                "{} {}",
+                fabric.interface_name(hop.interface),
+                fabric.device_name(fabric.router(hop.to).device)
+            )
+        };
+        (route.metric, route.hops.iter().map(name).collect())
+    })
+}
+
+fn hops(metric: u32, names: &[&str]) -> Option<(u32, Vec<String>)> {
+    Some((metric, names.iter().map(|&name| name.to_owned()).collect()))
+}
+
+#[test]
+fn equal_costs_share_and_limits_cut_them() {
+    let ospf = "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\n";
+    let all = format!("{PLANT}{CABLES}{ospf}");
+    let (fabric, state) = made(&all);
+    let both = hops(20, &["et49 crest-1", "et50 crest-2"]);
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), both);
+    // A cheaper link takes all.
+    let (fabric, state) =
+        made(&format!("{all}[[interface]]\non = \"kelp-a\"\nport = \"et50\"\ncost = 5\n"));
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), hops(15, &["et50 crest-2"]));
+    // The cost is that of the end that sends (RFC 2328 section 16.1): the way back is as before.
+    let back = route(&fabric, &state, "kelp-b", "10.64.8.11/32");
+    assert_eq!(back, hops(20, &["et49 crest-1", "et50 crest-2"]));
+    let (fabric, state) = made(&format!("{all}[[router]]\non = \"kelp-a\"\nmax_paths = 1\n"));
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), hops(20, &["et49 crest-1"]));
+    let (fabric, state) = made_under(&all, &["cable kelp-b et49"]);
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), hops(20, &["et50 crest-2"]));
+}
+
+#[test]
+fn over_the_peer_link_where_the_uplinks_are_lost() {
+    let text = format!(
+        "{PLANT}{}",
+        r#"
+[cabling]
+runs = [
+  "kelp-a et[49-50] -- crest-[1-2] et1",
+  "kelp-b et[49-50] -- crest-[1-2] et2",
+  "kelp-a et[51-52] -- kelp-b et[51-52]",
+]
+[[underlay]]
+on = ["crest-*", "kelp-*"]
+[[pair]]
+name = "kelp"
+on = "kelp-*"
+domain = 11
+peer_link = "peer"
+[[lag]]
+on = "kelp-*"
+name = "peer"
+ports = "et[51-52]"
+tagged = 3900
+[[interface]]
+on = "kelp-*"
+vlan = 3900
+unnumbered = true
+cost = 100
+"#
+    );
+    let (fabric, state) = made(&text);
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.1/32"), hops(10, &["et49 crest-1"]));
+    let cuts = ["kelp-a et49", "kelp-a et50"];
+    let (fabric, state) = made_under(&text, &cuts);
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.1/32"), hops(110, &["VLAN 3900 kelp-b"]));
+    let (fabric, state) = made_under(&text, &["kelp-a et49", "kelp-a et50", "peer link of kelp"]);
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.1/32"), None);
+}
+
+/// RFC 2328 section 16: a chain of areas 1, 0, 2, with a shortcut inside area 1.
+const AREAS: &str = r#"
+[[switch]]
+name = "reed-[1-6]"
+number = 1
+role = "router"
+ports = "p[1-4] 10G"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[underlay]]
+on = "reed-*"
+unnumbered = true
+
+# Area 1 holds reed-1, reed-2 and reed-3; area 0 reed-3 and reed-4; area 2 reed-4, reed-5 and reed-6.
+[cabling]
+runs = [
+  "reed-1 p1 -- reed-2 p1",
+  "reed-2 p2 -- reed-3 p1",
+  "reed-1 p2 -- reed-3 p2",
+  "reed-3 p3 -- reed-4 p1",
+  "reed-4 p2 -- reed-5 p1",
+  "reed-5 p2 -- reed-6 p1",
+]
+
+[[interface]]
+on = ["reed-1", "reed-2"]
+port = "p[1-2]"
+area = 1
+
+[[interface]]
+on = "reed-3"
+port = "p[1-2]"
+area = 1
+
+[[interface]]
+on = "reed-4"
+port = "p2"
+area = 2
+
+[[interface]]
+on = ["reed-5", "reed-6"]
+port = "p[1-2]"
+area = 2
+"#;
+
+#[test]
+fn paths_between_areas_go_by_the_backbone() {
+    let (fabric, state) = made(AREAS);
+    for (at, to, expected) in [
+        ("reed-1", "10.64.8.2/32", hops(10, &["p1 reed-2"])),
+        ("reed-1", "10.64.8.3/32", hops(10, &["p2 reed-3"])),
+        ("reed-1", "10.64.8.4/32", hops(20, &["p2 reed-3"])),
+        ("reed-2", "10.64.8.6/32", hops(40, &["p2 reed-3"])),
+        ("reed-6", "10.64.8.1/32", hops(40, &["p1 reed-5"])),
+    ] {
+        assert_eq!(route(&fabric, &state, at, to), expected, "{at} to {to}");
+    }
+    // Without the backbone the areas are apart.
+    let (fabric, state) = made_under(AREAS, &["cable reed-3 p3"]);
+    assert_eq!(route(&fabric, &state, "reed-1", "10.64.8.6/32"), None);
+    assert_eq!(route(&fabric, &state, "reed-1", "10.64.8.3/32"), hops(10, &["p2 reed-3"]));
+    let router = |name: &str| fabric.device(device(&fabric, name)).router.unwrap();
+    let found = state.underlay().delivers(&fabric, router("reed-1"), "10.64.8.6".parse().unwrap());
+    assert_eq!(found, Err(NoRoute::Unknown(router("reed-1"))));
+}
+
+#[test]
+fn bgp_over_the_links_takes_the_shortest_as_paths() {
+    let bgp = r#"
+[[underlay]]
+on = ["crest-*", "kelp-*"]
+protocol = "bgp"
+import = "everything"
+export = "everything"
+[[router]]
+on = "crest-*"
+as_number = 4204100001
+[[pool]]
+name = "leaves"
+gives = "as-numbers"
+base = 4204100000
+on = "kelp-*"
+"#;
+    let all = format!("{PLANT}{CABLES}{bgp}");
+    let (fabric, state) = made(&all);
+    let leaf = route(&fabric, &state, "kelp-a", "10.64.8.12/32");
+    assert_eq!(leaf, hops(2, &["et49 crest-1", "et50 crest-2"]));
+    // RFC 4271 section 9.1.2: the spines share an AS number, so neither has the other's loopback.
+    assert_eq!(route(&fabric, &state, "crest-1", "10.64.8.2/32"), None);
+    // RFC 8212: without a policy nothing passes.
+    let closed = all.replace("import = \"everything\"\n", "");
+    let (fabric, state) = made(&closed);
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), None);
+    let (fabric, state) =
+        made(&format!("{closed}[[router]]\non = \"kelp-*\"\npolicy_required = false\n"));
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.1/32"), hops(1, &["et49 crest-1"]));
+    // A policy that stops one leaf's loopback.
+    let stopped = all.replace("import = \"everything\"", "import = \"no-twelve\"");
+    let (fabric, state) =
+        made(&format!("{stopped}[[policy]]\nname = \"no-twelve\"\ndeny = \"10.64.8.12/32\"\n"));
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), None);
+    assert_eq!(route(&fabric, &state, "crest-1", "10.64.8.11/32"), hops(1, &["et1 kelp-a"]));
+}
+
+#[test]
+fn ipv6_and_unnumbered_links() {
+    // RFC 8950: an unnumbered session carries IPv4 routes too, over link-local addresses.
+    let text = format!(
+        "{}{CABLES}{}",
+        PLANT.replace("10.64.0.0/22", "2001:db8:64::/64").replace(
+            "prefix = \"10.64.8.0/24\"",
+            "prefix = [\"10.64.8.0/24\", \"2001:db8:64:8::/64\"]"
+        ),
+        r#"
+[[underlay]]
+on = ["crest-*", "kelp-*"]
+protocol = "bgp"
+unnumbered = true
+import = "everything"
+export = "everything"
+[[router]]
+on = "crest-*"
+as_number = 65001
+[[pool]]
+name = "leaves"
+gives = "as-numbers"
+base = 65000
+on = "kelp-*"
+"#
+    );
+    let both = hops(2, &["et49 crest-1", "et50 crest-2"]);
+    let (fabric, state) = made(&text);
+    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), both);
+    assert_eq!(route(&fabric, &state, "kelp-a", "2001:db8:64:8::c/128"), both);
+    // Numbered with a /127 each (RFC 6164).
+    let (fabric, state) = made(&text.replace("unnumbered = true\n", ""));
+    assert_eq!(route(&fabric, &state, "kelp-a", "2001:db8:64:8::c/128"), both);
+    let first = fabric.router_of(device(&fabric, "kelp-a")).unwrap().interfaces.get(0).unwrap();
+    assert_eq!(fabric.interface(first).addresses[0].value.to_string(), "2001:db8:64::b1/127");
+}
+
+#[test]
+fn a_wan_is_crossed_by_static_routes_both_ways() {
+    let text = felting::rules::find("site-wan-unrouted").unwrap().mended();
+    let (fabric, state) = made(&text);
+    let router = |name: &str| fabric.device(device(&fabric, name)).router.unwrap();
+    let delivers = |state: &State, from: &str, to: &str| {
+        state.underlay().delivers(&fabric, router(from), to.parse().unwrap())
+    };
+    assert_eq!(delivers(&state, "inlet-a", "10.64.40.41"), Ok(()));
+    assert_eq!(delivers(&state, "skerry-a", "10.64.9.17"), Ok(()));
+    let (_, cut) = made_under(&text, &["skerry-a et49"]);
+    assert_eq!(delivers(&cut, "inlet-a", "10.64.40.41"), Err(NoRoute::Down(router("inlet-a"))));
+    let sessions = |state: &State, name: &str| {
+        let router: DeviceId = device(&fabric, name);
+        let own = fabric.router_of(router).unwrap().sessions.iter();
+        own.filter(|&session| state.bgp().session(session).is_up()).count()
+    };
+    assert_eq!((sessions(&state, "skerry-a"), sessions(&cut, "skerry-a")), (1, 0));
+}
