@@ -832,6 +832,11 @@ impl Fabric {
         &self.static_routes
     }
 
+    /// Whether a pool had nothing left for a switch.
+    pub(crate) fn went_without(&self, switch: DeviceId) -> bool {
+        self.exhausted.iter().any(|exhausted| exhausted.switch == Some(switch))
+    }
+
     /// What pools could not give.
     pub fn exhausted(&self) -> &[Exhausted] {
         &self.exhausted

@@ -206,8 +206,16 @@ fn judge(
     };
     found.fault = fault;
     found.half = fault.is_none() && opens != [true, true];
-    if fault.is_some() {
+    // An address that a pool could not give is told as that.
+    let without = fault == Some(SessionFault::NoAddress)
+        && (fabric.went_without(session.device) || fabric.went_without(other.device));
+    if fault.is_some() && !without {
         found.cause = Some(claim(causes, rule, id, twin));
+    } else if fault.is_none()
+        && (session.client.value || other.client.value)
+        && asn(session).map(|a| a.value) != asn(other).map(|a| a.value)
+    {
+        claim(causes, "overlay-reflector-external", id, twin);
     } else if found.half {
         claim(causes, "overlay-source-clash", id, twin);
     } else if mask(session) != mask(other) {

@@ -102,7 +102,7 @@ pub(super) fn outcome(
     links: &Links<'_>,
     causes: &mut Causes,
 ) -> Underlay {
-    let (adjacencies, of_interface) = adjacency::adjacencies(fabric, condition, links, causes);
+    let (adjacencies, of_interface) = adjacency::adjacencies(fabric, links, causes);
     let mut domains: FxHashMap<DomainKey, DomainId> = FxHashMap::default();
     let mut backbone: IdVec<DomainId, bool> = IdVec::default();
     let mut edges: IdVec<RouterId, SmallVec<[Edge; 4]>> =

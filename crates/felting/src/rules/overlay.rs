@@ -8,6 +8,7 @@ mod family_inactive;
 mod multihop_missing;
 mod next_hop_rewritten;
 mod rd_reused;
+mod reflector_external;
 mod reflector_missing;
 mod reflector_single;
 mod rt_auto_across_as;
@@ -25,6 +26,7 @@ pub(super) static RULES: &[&Rule] = &[
     &source_clash::RULE,
     &multihop_missing::RULE,
     &family_inactive::RULE,
+    &reflector_external::RULE,
     &reflector_missing::RULE,
     &client_missing::RULE,
     &reflector_single::RULE,

@@ -86,7 +86,8 @@ pub(super) struct Odd<'a> {
     pub(super) what: &'a str,
     pub(super) wire: &'a str,
     pub(super) remedy: &'a str,
-    pub(super) severity: Option<Severity>,
+    /// Another severity than the rule's, for some presences.
+    pub(super) severity: &'a dyn Fn(PresenceId) -> Option<Severity>,
 }
 
 /// Reports the settings of a segment that are not as most of its switches have them. What is written
@@ -129,7 +130,7 @@ pub(super) fn report_odd(
             .remedy(odd.remedy)
             .about(device(setting.presence))
             .about_name(&segment.value);
-        if let Some(severity) = odd.severity {
+        if let Some(severity) = (odd.severity)(setting.presence) {
             draft.severity(severity);
         }
     }
@@ -195,6 +196,9 @@ pub(super) fn gateways(fabric: &Fabric, segment: SegmentId) -> Vec<(PresenceId, 
         .collect()
 }
 
+/// The ports that carry some VLANs for nothing, of one leaf or of all.
+type Carried = BTreeMap<(Option<DeviceId>, Vec<VlanId>), Vec<(Span, DeviceId)>>;
+
 /// Reports the VLANs that ports of a VTEP carry and that the switch does not have: those that some segment
 /// has elsewhere, or those that none has.
 fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewhere: bool) {
@@ -204,7 +208,8 @@ fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewher
         .filter_map(|(_, presence)| presence.vlan)
         .map(|vlan| vlan.value)
         .collect();
-    let mut groups: BTreeMap<Span, (DeviceId, Vec<VlanId>)> = BTreeMap::new();
+    // What is carried for nothing in many places is told once: of a segment once a leaf.
+    let mut groups: Carried = BTreeMap::new();
     for (_, overlay) in fabric.overlays() {
         let segments = fabric
             .presences_on(overlay.device)
@@ -227,12 +232,26 @@ fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewher
                 .iter()
                 .filter(|&vlan| anywhere.contains(vlan) == elsewhere)
                 .collect();
+            // A segment that the switch has under another VLAN drifts: that is told.
+            let drifts = |vlan: &VlanId| {
+                fabric.presences_on(overlay.device).iter().any(|&own| {
+                    let segment = fabric.segment(fabric.presence(own).segment);
+                    segment.vlan.is_some_and(|usual| usual.value == *vlan)
+                })
+            };
+            let lacking: Vec<VlanId> = lacking.into_iter().filter(|vlan| !drifts(vlan)).collect();
             if !lacking.is_empty() {
-                groups.entry(span).or_insert((overlay.device, lacking));
+                let key = (elsewhere.then_some(overlay.device), lacking);
+                groups.entry(key).or_default().push((span, overlay.device));
             }
         }
     }
-    for (span, (device, vlans)) in groups {
+    for ((_, vlans), places) in groups {
+        let (span, device) = places[0];
+        let more = match places.len() {
+            1 => String::new(),
+            count => format!(", and on {} more", count - 1),
+        };
         let name = fabric.device_name(device);
         let list: VlanSet = vlans.iter().copied().collect();
         let segment = fabric
@@ -245,10 +264,10 @@ fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewher
                 format!("carries VLAN {list}"),
                 match segment {
                     Some(segment) => format!(
-                        "{name} carries VLAN {list} on a port, but does not have the segment {}",
+                        "{name} carries VLAN {list} on a port{more}, but does not have the segment {}",
                         segment.value
                     ),
-                    None => format!("{name} carries VLAN {list} on a port, but no segment has it"),
+                    None => format!("{name} carries VLAN {list} on a port{more}, but no segment has it"),
                 },
             )
             .related(

@@ -257,3 +257,23 @@ fn flooding_by_list_and_by_group() {
         (String::new(), None)
     );
 }
+
+#[test]
+fn the_active_router_of_a_shared_gateway() {
+    // RFC 9568 section 6.4.3: the higher priority, then the higher address.
+    let text = |keys: &str| {
+        format!(
+            "[[switch]]\nname = \"kelp-[a-b]\"\n[[segment]]\nname = \"tides-web\"\nvlan = 310\nsubnet = \"10.80.31.0/24\"\n\
+             gateway = \"10.80.31.1\"\ngateway_kind = \"vrrp\"\naddress = \"10.80.31.2/24\"\non = \"kelp-*\"\n\
+             differs = [{{ on = \"kelp-b\", address = \"10.80.31.3/24\"{keys} }}]\n"
+        )
+    };
+    for (keys, expected) in
+        [("", "kelp-b"), (", vrrp_priority = 90", "kelp-a"), (", vrrp_priority = 110", "kelp-b")]
+    {
+        let (fabric, state) = made(&text(keys));
+        let (segment, _) = fabric.segments().next().unwrap();
+        let active = fabric.presence(state.active_router(&fabric, segment).unwrap()).switch;
+        assert_eq!(fabric.device_name(active), expected, "{keys:?}");
+    }
+}

@@ -90,6 +90,7 @@ fn route(fabric: &Fabric, state: &State, at: &str, prefix: &str) -> Option<(u32,
     })
 }
 
+#[allow(clippy::unnecessary_wraps, reason = "compared with a route that may be missing")]
 fn hops(metric: u32, names: &[&str]) -> Option<(u32, Vec<String>)> {
     Some((metric, names.iter().map(|&name| name.to_owned()).collect()))
 }
@@ -316,4 +317,92 @@ fn a_wan_is_crossed_by_static_routes_both_ways() {
         own.filter(|&session| state.bgp().session(session).is_up()).count()
     };
     assert_eq!((sessions(&state, "skerry-a"), sessions(&cut, "skerry-a")), (1, 0));
+}
+
+/// What a switch is allotted: AS number, router id, first link address.
+fn allotted(fabric: &Fabric, name: &str) -> (u32, String, Vec<String>) {
+    let router = fabric.router_of(device(fabric, name)).unwrap();
+    let links = router.interfaces.iter().flat_map(|id| &fabric.interface(id).addresses);
+    (
+        router.as_number.map_or(0, |asn| asn.get()),
+        router.router_id.map_or_else(String::new, |id| id.to_string()),
+        links.map(|address| address.value.to_string()).collect(),
+    )
+}
+
+#[test]
+fn values_follow_from_numbers_and_can_be_pinned() {
+    let text = |by: &str, more: &str| {
+        format!(
+            "{}{CABLES}[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\nprotocol = \"bgp\"\n\
+             [[pool]]\nname = \"as\"\ngives = \"as-numbers\"\nbase = 64900\nby = \"{by}\"\non = \"kelp-*\"\n\
+             [[pool]]\nname = \"ids\"\ngives = \"router-ids\"\nprefix = \"192.0.2.0/24\"\n{more}",
+            PLANT.replace("role = \"leaf\"", "role = \"leaf\"\nrack = \"R2\"")
+        )
+    };
+    // Pool base plus number; of a link the lower switch's number times the reserve of eight, and the
+    // port's place: kelp-b has the number 12, so its links are at 96 and 97.
+    let (fabric, _) = made(&text("switch", ""));
+    let links = vec!["10.64.0.193/31".to_owned(), "10.64.0.195/31".to_owned()];
+    assert_eq!(allotted(&fabric, "kelp-b"), (64912, "192.0.2.12".to_owned(), links.clone()));
+    assert_eq!(allotted(&fabric, "crest-2").2, ["10.64.0.178/31", "10.64.0.194/31"]);
+    // One AS number a rack, and one a pair: that of the smaller number.
+    let (fabric, _) = made(&text("rack", ""));
+    assert_eq!((allotted(&fabric, "kelp-a").0, allotted(&fabric, "kelp-b").0), (64911, 64911));
+    let pair = "[[pair]]\nname = \"kelp\"\non = \"kelp-*\"\ndomain = 11\n";
+    let (fabric, _) = made(&text("pair", pair));
+    assert_eq!((allotted(&fabric, "kelp-a").0, allotted(&fabric, "kelp-b").0), (64911, 64911));
+    // Another switch renumbers nobody; what is pinned is pinned.
+    let more = "[[switch]]\nname = \"kelp-0\"\nnumber = 5\nrole = \"leaf\"\nports = \"et[49-50] 100G\"\n\
+        [[router]]\non = \"kelp-a\"\nas_number = 65099\nrouter_id = \"192.0.2.99\"\n\
+        [[port]]\non = \"kelp-a\"\nports = \"et49\"\naddress = \"10.64.3.1/31\"\n";
+    let (fabric, _) = made(&text("switch", more));
+    assert_eq!(allotted(&fabric, "kelp-b"), (64912, "192.0.2.12".to_owned(), links));
+    let pinned = vec!["10.64.3.1/31".to_owned(), "10.64.0.179/31".to_owned()];
+    assert_eq!(allotted(&fabric, "kelp-a"), (65099, "192.0.2.99".to_owned(), pinned));
+}
+
+#[test]
+fn vnis_targets_and_distinguishers_follow_from_numbers() {
+    let text = format!(
+        "{PLANT}{}{CABLES}{}",
+        super::OVERLAY,
+        r#"
+[[pool]]
+name = "segments"
+gives = "segment-vnis"
+base = 23000
+[[pool]]
+name = "vrfs"
+gives = "vrf-vnis"
+base = 27000
+last = 27001
+[[vrf]]
+name = "tides"
+number = 1
+on = "kelp-*"
+[[vrf]]
+name = "plankton"
+number = 2
+on = "kelp-*"
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 10
+on = "kelp-*"
+differs = [{ on = "kelp-b", vni = 23999 }]
+"#
+    );
+    let (fabric, state) = made(&text);
+    let vni = |switch: &str| {
+        fabric.presence(super::presence(&fabric, switch, "tides-web")).vni.unwrap().get()
+    };
+    assert_eq!((vni("kelp-a"), vni("kelp-b")), (23310, 23999));
+    let instance = state.evpn().instance(super::presence(&fabric, "kelp-a", "tides-web")).unwrap();
+    assert_eq!(instance.rd.unwrap().to_string(), "10.64.8.11:310");
+    assert_eq!(instance.export[0].to_string(), "42041:23310");
+    let vrfs: Vec<_> = fabric.vrfs().map(|(_, vrf)| vrf.vni.map(|vni| vni.get())).collect();
+    // The pool ends at 27001: the second VRF gets none, which is a finding.
+    assert_eq!(vrfs, [Some(27001), None]);
+    assert_eq!(fabric.exhausted().len(), 1);
 }

@@ -127,12 +127,30 @@ fn local(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
     found
 }
 
+/// The priority of a router of a shared gateway address, where none is written (RFC 9568 section 5.2.4).
+const DEFAULT_PRIORITY: u32 = 100;
+
 /// The place of a switch among those of a VRF.
 fn place(fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Option<usize> {
     fabric.vrf(vrf).switches.iter().position(|one| one.switch == switch)
 }
 
 impl State {
+    /// The router that is Active for a segment's shared gateway address: of those that hear each other the
+    /// one of the highest priority, of equal ones that of the higher address (RFC 9568 section 6.4.3).
+    pub fn active_router(&self, fabric: &Fabric, segment: SegmentId) -> Option<PresenceId> {
+        let presences = fabric.segment(segment).presences.iter();
+        let sharing = presences.filter(|&presence| {
+            let kind = fabric.settings_at(presence).gateway_kind.map(|kind| kind.value);
+            kind == Some(GatewayKind::Vrrp) && is_gateway(fabric, presence)
+        });
+        sharing.max_by_key(|&presence| {
+            let settings = fabric.settings_at(presence);
+            let priority = settings.vrrp_priority.map_or(DEFAULT_PRIORITY, |own| own.get());
+            (priority, settings.addresses.first().map(|address| address.address()))
+        })
+    }
+
     /// What a VRF on a switch tells other VTEPs of by type 5 routes (RFC 9136): what it has by itself,
     /// and what is leaked to it there.
     pub(crate) fn tenant_exports(

@@ -3,7 +3,6 @@
 use rustc_hash::FxHashSet;
 
 use super::{AdjacencyId, Links, link_up};
-use crate::behavior::Condition;
 use crate::behavior::cause::{Aspect, CauseId, Causes, Entity};
 use crate::fabric::{Fabric, Interface, InterfaceId, InterfacePlace};
 use crate::id::IdVec;
@@ -97,13 +96,7 @@ pub(crate) fn levels(near: &Interface, far: &Interface) -> (bool, bool) {
 
 type Adjacencies = (IdVec<AdjacencyId, Adjacency>, IdVec<InterfaceId, Option<AdjacencyId>>);
 
-pub(super) fn adjacencies(
-    fabric: &Fabric,
-    condition: &Condition,
-    links: &Links<'_>,
-    causes: &mut Causes,
-) -> Adjacencies {
-    let _ = condition;
+pub(super) fn adjacencies(fabric: &Fabric, links: &Links<'_>, causes: &mut Causes) -> Adjacencies {
     let mut list = IdVec::default();
     let mut of_interface = IdVec::filled(&fabric.interfaces, None);
     let mut done: FxHashSet<InterfaceId> = FxHashSet::default();
@@ -141,7 +134,10 @@ fn judge(
     }
     let Some(fault) = settings(fabric, a, b) else { return found };
     found.fault = Some(fault);
-    if let Some(rule) = rule(a, b, fault) {
+    // An address that a pool could not give is told as that.
+    let without = fault == AdjacencyFault::NoAddress
+        && (fabric.went_without(a.device) || fabric.went_without(b.device));
+    if let Some(rule) = rule(a, b, fault).filter(|_| !without) {
         let entity = Entity::Interface(near);
         let cause = causes.add(rule, entity, Aspect::Neighbor, Some(Entity::Interface(far)));
         causes.claim(cause, Entity::Interface(far), Aspect::Neighbor);
@@ -232,7 +228,9 @@ fn mixed(a: &Interface, b: &Interface) -> bool {
 /// The rule that reports a fault.
 fn rule(a: &Interface, b: &Interface, fault: AdjacencyFault) -> Option<&'static str> {
     Some(match fault {
-        AdjacencyFault::LinkDown | AdjacencyFault::Passive => return None,
+        AdjacencyFault::LinkDown => return None,
+        // Passive at both ends is meant.
+        AdjacencyFault::Passive if a.passive && b.passive => return None,
         AdjacencyFault::TagClash => "underlay-tag-clash",
         AdjacencyFault::NoAddress
         | AdjacencyFault::UnnumberedClash
@@ -244,7 +242,9 @@ fn rule(a: &Interface, b: &Interface, fault: AdjacencyFault) -> Option<&'static 
             }
             _ => "underlay-subnet-clash",
         },
-        AdjacencyFault::OneSided | AdjacencyFault::ProtocolClash => "underlay-protocol-clash",
+        AdjacencyFault::Passive | AdjacencyFault::OneSided | AdjacencyFault::ProtocolClash => {
+            "underlay-protocol-clash"
+        }
         AdjacencyFault::AreaClash | AdjacencyFault::LevelClash => "underlay-area-clash",
         AdjacencyFault::TimerClash => "underlay-timer-clash",
         AdjacencyFault::AuthenticationClash => "underlay-authentication-clash",

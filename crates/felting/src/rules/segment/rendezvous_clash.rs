@@ -51,10 +51,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let settings = mapped(cx, id).into_iter().filter_map(|presence| {
-            let settings = fabric.settings_at(presence);
             let switch = fabric.presence(presence).switch;
             let overlay = fabric.overlay_of(switch)?;
-            let _ = (settings, overlay);
             let (text, span) = {
                 let by_group = replication(fabric, presence) == Some(Replication::Group);
                 let first = overlay.rendezvous.first().filter(|_| by_group)?;
@@ -69,7 +67,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             what: "the rendezvous point",
             wire: "what one VTEP sends to the group the other never hears",
             remedy: "use the same rendezvous points on all VTEPs",
-            severity: None,
+            severity: &|_| None,
         };
         report_odd(cx, out, id, &settings, &odd, &mut said);
     }

@@ -1,6 +1,7 @@
 use rustc_hash::FxHashSet;
 
-use super::{Odd, Setting, mapped, of_one_pair, report_odd};
+use super::{Odd, Setting, carried, mapped, of_one_pair, report_odd};
+use crate::fabric::{PresenceId, SegmentId};
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -35,10 +36,6 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let settings = mapped(cx, id).into_iter().filter_map(|presence| {
-            let settings = fabric.settings_at(presence);
-            let switch = fabric.presence(presence).switch;
-            let overlay = fabric.overlay_of(switch)?;
-            let _ = (settings, overlay);
             let (text, span) = {
                 let vlan = fabric.presence(presence).vlan?;
                 (format!("VLAN {}", vlan.value), vlan.span)
@@ -50,8 +47,15 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             what: "the VLAN",
             wire: "nothing is lost by itself; a host that is moved with its VLAN comes into another segment, or none",
             remedy: "use one VLAN for the segment everywhere, where the devices allow it",
-            severity: None,
+            severity: &|presence| cut_off(cx, id, presence).then_some(Severity::Error),
         };
         report_odd(cx, out, id, &settings, &odd, &mut said);
     }
+}
+
+/// Whether ports of the switch carry the VLAN that the segment has elsewhere: their hosts are then alone.
+fn cut_off(cx: &Context<'_>, segment: SegmentId, presence: PresenceId) -> bool {
+    let usual = cx.fabric.segment(segment).vlan;
+    let lists = carried(cx.fabric, cx.fabric.presence(presence).switch);
+    lists.iter().any(|(vlans, _)| usual.is_some_and(|usual| vlans.contains(usual.value)))
 }

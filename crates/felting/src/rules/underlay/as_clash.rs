@@ -1,6 +1,9 @@
+use rustc_hash::FxHashSet;
+
 use super::{End, report_ends, session_clashes};
 use crate::fabric::Session;
 use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
 
 pub(super) static RULE: Rule = Rule {
     id: "underlay-as-clash",
@@ -35,6 +38,7 @@ on = "kelp-*"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    let mut said: FxHashSet<[Span; 2]> = FxHashSet::default();
     for (near, far) in session_clashes(cx, RULE.id) {
         let ends = [near, far].map(|id| fabric.session(id));
         let own = |session: &Session| {
@@ -62,9 +66,15 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             true => "expect the AS number that the other end has, or leave `peer_as` out",
             false => "give the switch an AS number, in its [[router]] or by a pool",
         };
+        let told = [describe(ends[0], ends[1]), describe(ends[1], ends[0])];
+        let mut places = [told[0].span, told[1].span];
+        places.sort_unstable();
+        if !said.insert(places) {
+            continue;
+        }
         report_ends(
             out,
-            [describe(ends[0], ends[1]), describe(ends[1], ends[0])],
+            told,
             format!("the AS numbers of a session don't match: {} and {}", names[0], names[1]),
             "the session is closed as soon as it opens: no route passes between the two",
             remedy,

@@ -1,3 +1,5 @@
+use rustc_hash::FxHashSet;
+
 use super::{End, both, report_ends};
 use crate::behavior::Entity;
 use crate::rules::{Context, Findings, Rule, Severity};
@@ -24,8 +26,9 @@ differs = [{ on = "kelp-b", authentication = "flood" }]
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    let mut said: FxHashSet<Vec<Span>> = FxHashSet::default();
     for cause in cx.state.causes().of(RULE.id) {
-        let (ends, what) = match (cause.entity, cause.other) {
+        let (ends, keys, what) = match (cause.entity, cause.other) {
             (Entity::Interface(near), Some(Entity::Interface(far))) => {
                 let end = |id| {
                     let interface = fabric.interface(id);
@@ -36,7 +39,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                         interface.span,
                     )
                 };
-                ([end(near), end(far)], both(fabric, near, far))
+                (
+                    [end(near), end(far)],
+                    [near, far]
+                        .map(|id| fabric.interface(id).authentication.as_ref().map(|key| key.span)),
+                    both(fabric, near, far),
+                )
             }
             (Entity::Session(near), Some(Entity::Session(far))) => {
                 let end = |id| {
@@ -45,10 +53,21 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     end(session.device, name, session.authentication.as_ref(), session.span)
                 };
                 let names = [near, far].map(|id| fabric.device_name(fabric.session(id).device));
-                ([end(near), end(far)], format!("the session of {} and {}", names[0], names[1]))
+                (
+                    [end(near), end(far)],
+                    [near, far]
+                        .map(|id| fabric.session(id).authentication.as_ref().map(|key| key.span)),
+                    format!("the session of {} and {}", names[0], names[1]),
+                )
             }
             _ => continue,
         };
+        // A key that is written once is told once, whatever is at the other ends.
+        let mut places: Vec<Span> = keys.into_iter().flatten().collect();
+        places.sort_unstable();
+        if !said.insert(places) {
+            continue;
+        }
         report_ends(
             out,
             ends,

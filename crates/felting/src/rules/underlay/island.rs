@@ -46,13 +46,18 @@ on = "crest-1"
 to = "kelp-*"
 client = true
 
-[[interface]]
+[[port]]
 on = "kelp-b"
-port = "et49"
-passive = true
+ports = "et49"
+enabled = false
+
+[[port]]
+on = "crest-1"
+ports = "et2"
+enabled = false
 "#
     ),
-    mend: &[("passive = true", "passive = false")],
+    mend: &[("enabled = false", "enabled = true"), ("enabled = false", "enabled = true")],
     check,
 };
 

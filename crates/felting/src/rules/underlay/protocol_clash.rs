@@ -31,12 +31,15 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let interface = fabric.interface(id);
                 End {
                     device: interface.device,
-                    span: interface.protocol.span,
-                    text: format!(
-                        "{} runs {}",
-                        fabric.interface_label(id),
-                        protocol(interface.protocol.value)
-                    ),
+                    span: if interface.passive { interface.span } else { interface.protocol.span },
+                    text: match interface.passive {
+                        true => format!("{} is passive", fabric.interface_label(id)),
+                        false => format!(
+                            "{} runs {}",
+                            fabric.interface_label(id),
+                            protocol(interface.protocol.value)
+                        ),
+                    },
                 }
             })
         },

@@ -1,0 +1,186 @@
+//! One fault, one finding: single faults put into a whole fabric, each by an overlay document, and the rules
+//! that must find them and no other.
+
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+
+use felting::Fabric;
+use felting::first::FirstFabric;
+use felting::source::{Files, Memory};
+
+fn whole() -> String {
+    let plan =
+        FirstFabric { pairs: 3, hosts: 6, tenants: 2, segments: 4, ..FirstFabric::default() };
+    plan.to_toml().unwrap()
+}
+
+/// The rules that find something in the whole fabric with an overlay document on top.
+fn found(overlay: &str) -> Vec<&'static str> {
+    let mut files = Memory::default();
+    files.insert("fabric.toml", whole());
+    files.insert("fault.toml", overlay);
+    let layers: [(&dyn Files, &str); 2] = [(&files, "fabric.toml"), (&files, "fault.toml")];
+    let fabric = Fabric::from_layers(&layers);
+    assert!(fabric.is_complete(), "{overlay}: {:#?}", fabric.faults());
+    fabric.check().findings.iter().map(|finding| finding.rule.id).collect()
+}
+
+/// Each fault, and the rule that tells it.
+const FAULTS: &[(&str, &str)] = &[
+    ("[[underlay]]\non = \"leaf-02a\"\narea = 5", "underlay-area-clash"),
+    ("[[underlay]]\non = \"leaf-02a\"\nhello = \"3s\"", "underlay-timer-clash"),
+    (
+        "[[underlay]]\non = \"leaf-02a\"\nnetwork_type = \"broadcast\"",
+        "underlay-network-type-clash",
+    ),
+    ("[[underlay]]\non = \"leaf-02a\"\nauthentication = \"ebb\"", "underlay-authentication-clash"),
+    ("[[underlay]]\non = \"leaf-02a\"\nbfd = true", "underlay-bfd-one-sided"),
+    ("[[underlay]]\non = \"leaf-02a\"\nprotocol = \"is-is\"", "underlay-protocol-clash"),
+    ("[[underlay]]\non = \"leaf-02a\"\nunnumbered = true", "underlay-subnet-clash"),
+    (
+        "[[underlay]]\non = \"leaf-02a\"\nadvertise = [\"loopbacks\", \"links\"]",
+        "underlay-loopback-not-advertised",
+    ),
+    (
+        "[[interface]]\non = \"leaf-02a\"\nport = \"et49\"\npassive = true",
+        "underlay-protocol-clash",
+    ),
+    (
+        "[[interface]]\non = \"leaf-02a\"\nport = \"et49\"\naddress = \"10.0.99.1/31\"",
+        "underlay-subnet-clash",
+    ),
+    ("[[router]]\non = \"leaf-02a\"\nmax_paths = 1", "underlay-paths-limited"),
+    ("[[router]]\non = \"leaf-02a\"\nrouter_id = \"10.32.3.233\"", "underlay-router-id-reused"),
+    ("[[router]]\non = \"leaf-02a\"\nloopback = \"10.32.3.233\"", "underlay-address-reused"),
+    (
+        "[[router]]\non = \"leaf-02a\"\nloopback = \"10.32.3.235/24\"",
+        "underlay-loopback-not-host-prefix",
+    ),
+    ("[[router]]\non = \"leaf-02a\"\nas_number = 65001", "overlay-reflector-external"),
+    (
+        "[[port]]\non = \"leaf-02a\"\nports = \"et49\"\nmtu = 9216\n[[port]]\non = \"spine-1\"\nports = \"et3\"\nmtu = 1500",
+        "port-mtu-clash",
+    ),
+    (
+        "[[port]]\non = \"leaf-02a\"\nports = \"et49\"\nmtu = 1500\n[[port]]\non = \"spine-1\"\nports = \"et3\"\nmtu = 1500",
+        "underlay-mtu-too-small",
+    ),
+    (
+        "[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\ncommunities = false",
+        "overlay-communities-dropped",
+    ),
+    (
+        "[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\nfamilies = \"ipv4\"",
+        "overlay-family-inactive",
+    ),
+    ("[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\npeer_as = 65001", "underlay-as-clash"),
+    (
+        "[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\nauthentication = \"ebb\"",
+        "underlay-authentication-clash",
+    ),
+    (
+        "[[session]]\non = \"leaf-02a\"\nto = \"spine-1\"\nsource = \"10.33.3.233\"",
+        "overlay-source-clash",
+    ),
+    ("[[session]]\non = \"leaf-02a\"\nto = \"leaf-03a\"", "underlay-session-one-sided"),
+    ("[[overlay]]\non = \"leaf-02a\"\nvtep = \"10.33.9.9\"", "pair-vtep-clash"),
+    ("[[overlay]]\non = \"leaf-02a\"\nudp_port = 8472", "segment-udp-port-clash"),
+    ("[[overlay]]\non = \"leaf-02a\"\nencapsulation = \"geneve\"", "overlay-encapsulation-clash"),
+    (
+        "[[overlay]]\non = \"leaf-02a\"\ngateway_mac = \"02:00:00:00:00:02\"",
+        "segment-gateway-mac-clash",
+    ),
+    ("[[overlay]]\non = \"leaf-02a\"\nirb = \"asymmetric\"", "vrf-irb-mix"),
+    (
+        "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02a\", vni = 20999 }]",
+        "segment-vni-clash",
+    ),
+    (
+        "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02a\", vlan = 999 }]",
+        "segment-vlan-drift",
+    ),
+    (
+        "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02a\", vrf = \"tenant-2\" }]",
+        "segment-vrf-clash",
+    ),
+    (
+        "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02a\", gateway = \"10.64.1.2\" }]",
+        "segment-gateway-clash",
+    ),
+    (
+        "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02a\", subnet = \"10.64.1.0/25\" }]",
+        "segment-subnet-drift",
+    ),
+    (
+        "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02a\", import_targets = \"65000:1\" }]",
+        "overlay-rt-no-exporter",
+    ),
+    (
+        "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02a\", export_targets = \"65000:1\" }]",
+        "overlay-rt-no-importer",
+    ),
+    (
+        "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02a\", rd = \"10.32.3.233:101\" }]",
+        "overlay-rd-reused",
+    ),
+    ("[[segment]]\nname = \"net-101\"\nvni = 20102", "segment-vni-reused"),
+    ("[[segment]]\nname = \"net-101\"\nvni = 50001", "segment-vni-also-vrf"),
+    ("[[segment]]\nname = \"net-101\"\nvni = 45000", "segment-vni-range"),
+    ("[[segment]]\nname = \"net-101\"\ngateway = \"10.65.1.1\"", "segment-gateway-outside-subnet"),
+    ("[[segment]]\nname = \"net-101\"\nwithout = \"gateway\"", "segment-gateway-missing"),
+    (
+        "[[segment]]\nname = \"net-103\"\nsubnet = \"10.64.1.128/25\"\ngateway = \"10.64.1.129\"",
+        "segment-subnet-overlap",
+    ),
+    (
+        "[[segment]]\nname = \"net-101\"\non = [\"leaf-01*\", \"leaf-02*\", \"leaf-03b\"]",
+        "segment-not-on-leaf",
+    ),
+    (
+        "[[port]]\non = \"leaf-02a\"\nports = \"et40\"\ntagged = \"101,777\"",
+        "segment-vlan-not-defined",
+    ),
+    (
+        "[[vrf]]\nname = \"tenant-1\"\ndiffers = [{ on = \"leaf-02a\", vni = 50999 }]",
+        "vrf-vni-clash",
+    ),
+    (
+        "[[vrf]]\nname = \"tenant-1\"\ndiffers = [{ on = \"leaf-02a\", without = \"vni\" }]",
+        "vrf-vni-missing",
+    ),
+    (
+        "[[vrf]]\nname = \"tenant-1\"\ndiffers = [{ on = \"leaf-02a\", targets = \"65000:1\" }]",
+        "vrf-rt-clash",
+    ),
+    ("[[vrf]]\nname = \"tenant-2\"\nvni = 50001", "vrf-vni-reused"),
+    (
+        "[[vrf]]\nname = \"tenant-2\"\nimport_targets = [\"65000:50002\", \"65000:50001\"]",
+        "vrf-leak-undeclared",
+    ),
+    ("[[leak]]\nfrom = \"tenant-1\"\nto = \"tenant-2\"", "vrf-leak-one-way"),
+    (
+        "[[outside]]\nname = \"campus\"\nvrf = \"tenant-1\"\non = \"spine-1\"\nprefixes = \"0.0.0.0/0\"",
+        "vrf-border-missing",
+    ),
+    (
+        "[[pool]]\nname = \"more\"\ngives = \"vteps\"\nprefix = \"10.32.0.0/24\"\non = \"spine-1\"",
+        "underlay-pool-overlap",
+    ),
+    (
+        "[[pool]]\nname = \"loopbacks\"\ngives = \"loopbacks\"\nprefix = \"10.32.0.0/23\"\n",
+        "underlay-pool-exhausted",
+    ),
+    ("[[tree]]\non = \"leaf-02a\"\npriority = 4096", "pair-tree-clash"),
+];
+
+#[test]
+fn one_fault_is_one_finding() {
+    assert_eq!(found("[fabric]"), Vec::<&str>::new());
+    let wrong: Vec<_> = FAULTS
+        .iter()
+        .filter_map(|(fault, rule)| {
+            let found = found(fault);
+            (found != [*rule]).then_some((*fault, *rule, found))
+        })
+        .collect();
+    assert!(wrong.is_empty(), "{wrong:#?}");
+}
