@@ -136,6 +136,53 @@ fn the_demo_is_written_whole_and_never_over_something() {
 }
 
 #[test]
+fn a_first_fabric_is_written_whole_clean_and_never_over_something() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("hall.toml");
+    let file = file.to_str().unwrap();
+    let three_tiers = ["--pods", "2", "--super-spines", "2", "--hosts", "8", "--tenants", "2"];
+    let (code, out, _) =
+        run(&[&["new", file, "--name", "the \"hall\"\n"][..], &three_tiers].concat());
+    assert_eq!((code, out), (0, format!("wrote {file}; next: felting check {file}\n")));
+    let (code, out, _) = run(&["check", file]);
+    assert_eq!(code, 0);
+    assert!(out.contains("nothing found (14 switches"), "{out}");
+    for (arguments, expected) in [
+        (&["new", file][..], "exists already"),
+        (&["new", "no/such/folder/hall.toml"], "could not be written"),
+        (&["new", "x.toml", "--spines", "0"], "give 1 to 32"),
+        (&["new", "x.toml", "--hosts", "4000"], "more than the 48"),
+        (&["new", "x.toml", "--pods", "2"], "--super-spines"),
+    ] {
+        let (code, _, error) = run(arguments);
+        assert!(code == 2 && error.contains(expected), "{arguments:?}: {error}");
+    }
+    let left: Vec<_> = std::fs::read_dir(folder.path()).unwrap().collect();
+    assert_eq!(left.len(), 1, "nothing half-written stays behind");
+}
+
+#[test]
+fn a_sheet_of_one_switch_wants_its_name() {
+    let (code, out, _) =
+        run(&["sheet", "underlay-routes", CLEAN, "--of", "kelp-a", "--format", "csv"]);
+    assert_eq!(code, 0);
+    assert!(
+        out.contains("\n10.64.9.13/32,reed-a reed-b,OSPF,20,crest-1 by et49 crest-2 by et50\n"),
+        "{out}"
+    );
+    let rows = |arguments: &[&str]| run(arguments).1.lines().count();
+    assert_eq!(rows(&["sheet", "sessions", CLEAN, "--of", "kelp-a", "--format", "csv"]), 3);
+    for (arguments, expected) in [
+        (&["sheet", "evpn-routes", CLEAN][..], "name it with --of"),
+        (&["sheet", "evpn-routes", CLEAN, "--of", "klp-a"], "did you mean kelp-a?"),
+        (&["sheet", "evpn-routes", CLEAN, "--of", "hull-01"], "among the switches"),
+    ] {
+        let (code, _, error) = run(arguments);
+        assert!(code == 2 && error.contains(expected), "{arguments:?}: {error}");
+    }
+}
+
+#[test]
 fn every_demo_file_is_in_the_binary() {
     let folder = tempfile::tempdir().unwrap();
     let into = folder.path().join("try");

@@ -44,12 +44,12 @@ pub(crate) fn session(fault: SessionFault) -> String {
 pub(crate) fn apart(why: Apart) -> &'static str {
     match why {
         Apart::NoVtep => "no VTEP here",
-        Apart::NotReceived => "no session brings it",
-        Apart::NoCommunities => "its communities were dropped on the way",
-        Apart::Target => "no import of its target",
+        Apart::NotReceived => "no session brings its routes",
+        Apart::NoCommunities => "its targets were dropped on the way",
+        Apart::Target => "its target is not imported",
         Apart::Encapsulation => "another encapsulation",
         Apart::NextHop => "no route to its next hop",
-        Apart::Own => "its next hop is the pair's own address",
+        Apart::Own => "the pair's own",
         _ => "not taken",
     }
 }
@@ -57,8 +57,8 @@ pub(crate) fn apart(why: Apart) -> &'static str {
 pub(crate) fn not_imported(why: NotImported) -> &'static str {
     match why {
         NotImported::Apart(why) => apart(why),
-        NotImported::NoTarget => "nothing here imports its target",
-        NotImported::OtherSegment => "of an Ethernet segment that is not here",
+        NotImported::NoTarget => "no import of its target",
+        NotImported::OtherSegment => "not a leaf of the segment",
         _ => "not taken",
     }
 }

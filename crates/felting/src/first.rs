@@ -178,16 +178,16 @@ impl FirstFabric {
         let last = if self.paired() { peer + 1 } else { peer - 1 };
         writeln!(
             page,
-            "# {}: {} spines, {} leaves, {} hosts. Made by `felting new`; go on from here.\n\n\
-             [fabric]\nname = \"{}\"\n\n\
+            "# {} spines, {} leaves, {} hosts. Made by `felting new`; go on from here.\n\n\
+             [fabric]\nname = {}\n\n\
              # ---------------------------------------------------------------- switches\n\n\
              [[hardware]]\nname = \"leaf\"\nports = [\"et[1-{HOST_PORTS}] 25G\", \"et[49-{last}] 100G\"]\nmtu = 9216\n\n\
              [[hardware]]\nname = \"spine\"\nports = \"et[1-{spine_ports}] 100G\"\nvtep = false\nmtu = 9216",
-            self.name,
             self.pods * self.spines,
             self.all_leaves(),
             self.hosts,
-            self.name
+            // Quoted as TOML quotes it, whatever is in it.
+            toml::Value::String(self.name.clone())
         )?;
         if self.super_spines > 0 {
             let ports = (self.pods * self.spines).max(32);

@@ -1,5 +1,5 @@
-use felting::behavior::AdjacencyFault;
-use felting::fabric::{DeviceId, Interface, InterfaceId};
+use felting::behavior::{AdjacencyFault, Aspect, CauseId, Entity};
+use felting::fabric::{DeviceId, Interface, InterfaceId, InterfacePlace};
 use felting::value::UnderlayProtocol;
 use felting::{Fabric, State};
 
@@ -36,7 +36,9 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> S
             _ => Tone::Down,
         };
         down += usize::from(tone == Tone::Down);
-        let finding = cause.map(|cause| state.causes().get(cause).rule);
+        let cause = cause.or_else(|| ends.into_iter().find_map(|id| below(fabric, state, id)));
+        let finding =
+            cause.filter(|_| tone != Tone::Plain).map(|cause| state.causes().get(cause).rule);
         let (a, b) = (fabric.interface(near), fabric.interface(far));
         rows.push(Row {
             cells: vec![
@@ -99,5 +101,19 @@ fn area(interface: &Interface) -> String {
             format!("{}, level {}", interface.area.value, interface.level.value)
         }
         UnderlayProtocol::Bgp | UnderlayProtocol::None => String::new(),
+    }
+}
+
+/// The cause of what is wrong below an interface: its port, LAG, or the pair whose peer link it goes over.
+fn below(fabric: &Fabric, state: &State, id: InterfaceId) -> Option<CauseId> {
+    let interface = fabric.interface(id);
+    match interface.place {
+        InterfacePlace::Port(port) => state.causes().claimed(Entity::Port(port), Aspect::Link),
+        InterfacePlace::Lag(lag) => state.lag(lag).cause,
+        InterfacePlace::Vlan(_) => {
+            let (pair, _) = fabric.device(interface.device).pair?;
+            let mut all = state.causes().iter();
+            all.find(|(_, cause)| cause.entity == Entity::Pair(pair)).map(|(id, _)| id)
+        }
     }
 }

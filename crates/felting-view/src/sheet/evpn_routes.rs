@@ -60,18 +60,18 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> S
 fn cells(route: &EvpnRoute, origin: &str, next_hop: String, by: String, into: String) -> Vec<Cell> {
     let vnis = route.vni.into_iter().chain(route.routed_vni).map(|vni| vni.to_string());
     let more = [
+        route.es_import.map(|mac| format!("ES-Import {mac}")),
         route.router_mac.map(|mac| format!("router MAC {mac}")),
         route.mobility.map(|moves| format!("moved {moves} times")),
         (route.tag != 0 && route.tag != u32::MAX).then(|| format!("tag {}", route.tag)),
     ];
     let targets = route.targets.iter().map(ToString::to_string);
-    let import = route.es_import.map(|mac| format!("ES-Import {mac}"));
     vec![
         Cell::text(origin),
         Cell::text(format!("{} {}", route.kind.number(), route.kind.name())),
         Cell::text(says(&route.kind)),
         Cell::text(route.rd.map(|rd| rd.to_string()).unwrap_or_default()),
-        list(targets.chain(import)),
+        list(targets),
         list(vnis),
         Cell::text(next_hop),
         Cell::text(by),
@@ -87,15 +87,16 @@ fn list(texts: impl Iterator<Item = String>) -> Cell {
 
 fn says(kind: &RouteKind) -> String {
     match kind {
-        RouteKind::EthernetAd { esi, whole: true } => format!("{esi} as a whole"),
-        RouteKind::EthernetAd { esi, .. } => esi.to_string(),
+        RouteKind::EthernetAd { esi, whole: true } => format!("all of {esi}"),
+        RouteKind::EthernetAd { esi, .. } | RouteKind::EthernetSegment { esi, .. } => {
+            esi.to_string()
+        }
         RouteKind::MacIp { mac, ip, esi } => {
             let ip = ip.map(|ip| format!(" {ip}")).unwrap_or_default();
             let esi = esi.map(|esi| format!(" on {esi}")).unwrap_or_default();
             format!("{mac}{ip}{esi}")
         }
         RouteKind::InclusiveMulticast { originator } => format!("copies to {originator}"),
-        RouteKind::EthernetSegment { esi, originator } => format!("{esi} at {originator}"),
         RouteKind::IpPrefix { prefix } => prefix.to_string(),
         _ => String::new(),
     }
@@ -138,7 +139,7 @@ fn into(fabric: &Fabric, one: &Received) -> String {
         _ => String::new(),
     });
     match one.refused {
-        Some(why) => format!("not taken: {}", words::not_imported(why)),
+        Some(why) => format!("no: {}", words::not_imported(why)),
         None => names.collect::<Vec<_>>().join(", "),
     }
 }

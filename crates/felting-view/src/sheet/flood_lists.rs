@@ -64,13 +64,15 @@ fn left_out(fabric: &Fabric, state: &State, presence: PresenceId, how: Replicati
     let others = fabric.segment(at.segment).presences.iter().filter(|&other| {
         other != presence && fabric.pair_of(fabric.presence(other).switch, at.switch).is_none()
     });
-    let reasons = others.filter_map(|other| {
-        let why = state.learns(fabric, presence, other).err()?;
-        Some(format!(
-            "{} ({})",
-            fabric.device_name(fabric.presence(other).switch),
-            words::apart(why)
-        ))
-    });
-    reasons.collect()
+    // Those with one reason are said at once.
+    let mut reasons: Vec<(&'static str, Vec<&str>)> = Vec::new();
+    for other in others {
+        let Err(why) = state.learns(fabric, presence, other) else { continue };
+        let (why, name) = (words::apart(why), fabric.device_name(fabric.presence(other).switch));
+        match reasons.iter_mut().find(|(known, _)| *known == why) {
+            Some((_, names)) => names.push(name),
+            None => reasons.push((why, vec![name])),
+        }
+    }
+    reasons.into_iter().map(|(why, names)| format!("{}: {why}", names.join(" and "))).collect()
 }
