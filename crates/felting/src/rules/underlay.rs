@@ -132,6 +132,8 @@ fn report_ends(
     wire: impl Into<String>,
     remedy: impl Into<String>,
 ) {
+    // Of a deviation and what it deviates from, the deviation is written later.
+    let (one, other) = if one.span < other.span { (other, one) } else { (one, other) };
     out.report(one.span, one.text, message)
         .related(other.span, other.text)
         .wire(wire)

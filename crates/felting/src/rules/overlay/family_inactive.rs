@@ -41,7 +41,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let mut said: FxHashSet<(Span, Span)> = FxHashSet::default();
     for (near, far) in session_clashes(cx, RULE.id) {
         let (a, b) = (fabric.session(near), fabric.session(far));
-        for family in [Family::Evpn, Family::Ipv4, Family::Ipv6] {
+        for (family, word) in
+            [(Family::Evpn, "EVPN"), (Family::Ipv4, "IPv4"), (Family::Ipv6, "IPv6")]
+        {
             let (lacks, has) = match (a.activates(family), b.activates(family)) {
                 (true, false) => (b, a),
                 (false, true) => (a, b),
@@ -57,14 +59,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let (name, peer) = (fabric.device_name(lacks.device), fabric.device_name(has.device));
             out.report(
                 place(lacks),
-                format!("{name} does not activate {family}"),
-                format!("{peer} activates {family} with {name}, {name} does not"),
+                format!("{name} does not activate {word}"),
+                format!("{peer} activates {word} with {name}, {name} does not"),
             )
-            .related(place(has), format!("{peer} activates {family}"))
+            .related(place(has), format!("{peer} activates {word}"))
             .wire(format!(
-                "the session may be up, but no {family} route passes between {name} and {peer}"
+                "the session may be up, but no {word} route passes between {name} and {peer}"
             ))
-            .remedy(format!("activate {family} at both ends"))
+            .remedy(format!("activate {word} at both ends"))
             .about(lacks.device)
             .about(has.device);
             break;

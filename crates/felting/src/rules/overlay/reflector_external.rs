@@ -62,7 +62,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     number(reflectors[0])
                 ),
             )
-            .related(span, format!("{names} reflects to it, in AS {}", number(reflectors[0])))
+            .related(span, format!("a client of {names}, in AS {}", number(reflectors[0])))
             .wire(format!("nothing is reflected to {name} or from it: it is an eBGP peer"))
             .remedy(format!("put {name} into AS {}, or take `client` out", number(reflectors[0])))
             .about(client);
