@@ -49,6 +49,8 @@ pub(crate) fn apart(why: Apart) -> &'static str {
         Apart::Target => "its target is not imported",
         Apart::Encapsulation => "another encapsulation",
         Apart::NextHop => "no route to its next hop",
+        Apart::UdpPort => "it listens on another UDP port",
+        Apart::Elsewhere => "its next hop is another switch",
         Apart::Own => "the pair's own",
         _ => "not taken",
     }

@@ -324,8 +324,8 @@ fn who_reaches_whom_in_a_segment() {
         };
         for ping in lab.record["truth"]["pings"].as_array().unwrap() {
             let (from, to) = (of(&text(&ping["from_ip"])), of(&text(&ping["to_ip"])));
-            let ok = lab.state.learns(&lab.fabric, from, to).is_ok()
-                && lab.state.learns(&lab.fabric, to, from).is_ok();
+            let ok = lab.state.tunnels(&lab.fabric, from, to).is_ok()
+                && lab.state.tunnels(&lab.fabric, to, from).is_ok();
             assert_eq!(ok, ping["ok"].as_bool().unwrap(), "{name} {ping}");
         }
     }

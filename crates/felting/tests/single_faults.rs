@@ -14,9 +14,9 @@ fn whole() -> String {
 }
 
 /// The rules that find something in the whole fabric with an overlay document on top.
-fn found(overlay: &str) -> Vec<&'static str> {
+fn found(base: &str, overlay: &str) -> Vec<&'static str> {
     let mut files = Memory::default();
-    files.insert("fabric.toml", whole());
+    files.insert("fabric.toml", base);
     files.insert("fault.toml", overlay);
     let layers: [(&dyn Files, &str); 2] = [(&files, "fabric.toml"), (&files, "fault.toml")];
     let fabric = Fabric::from_layers(&layers);
@@ -172,15 +172,128 @@ const FAULTS: &[(&str, &str)] = &[
     ("[[tree]]\non = \"leaf-02a\"\npriority = 4096", "pair-tree-clash"),
 ];
 
+/// Two leaves of an AS each, and the spines in one: BGP over the links, and EVPN between loopbacks.
+fn external() -> String {
+    let part = |text: &str, what: &str| text.split(what).next().unwrap().to_owned();
+    let plan = FirstFabric { pairs: 0, leaves: 3, hosts: 3, ..FirstFabric::default() };
+    let text = plan.to_toml().unwrap();
+    let plant = part(&text, "[[underlay]]");
+    let tenants = text
+        .split("# ---------------------------------------------------------------- tenants")
+        .nth(1)
+        .unwrap();
+    format!(
+        "{plant}{}{tenants}",
+        r#"
+[[underlay]]
+on = ["spine-*", "leaf-*"]
+protocol = "bgp"
+import = "everything"
+export = "everything"
+
+[[router]]
+on = ["spine-*", "leaf-*"]
+differs = [{ on = "spine-*", as_number = 4204100001 }]
+
+[[pool]]
+name = "leaf-numbers"
+gives = "as-numbers"
+base = 4204100000
+on = "leaf-*"
+
+[[session]]
+on = "leaf-*"
+to = "spine-*"
+multihop = 2
+import = "everything"
+export = "everything"
+
+[[session]]
+on = "spine-*"
+to = "leaf-*"
+multihop = 2
+next_hop = "kept"
+import = "everything"
+export = "everything"
+
+[[overlay]]
+on = "leaf-*"
+target_pattern = "65000:{vni}"
+gateway_mac = "02:00:00:00:00:01"
+"#
+    )
+}
+
+/// Two leaves with hosts on Ethernet segments.
+fn multihomed() -> String {
+    let rule = felting::rules::find("es-no-core-isolation").unwrap();
+    // A second segment, so that the VLANs of the legs can differ.
+    rule.mended().replace("tagged = \"310\"", "tagged = \"310-311\"")
+        + "[[segment]]\nname = \"tides-store\"\nnumber = 311\nvlan = 311\nvni = 23311\non = \"kelp-*\"\n"
+}
+
+const EXTERNAL: &[(&str, &str)] = &[
+    ("[[underlay]]\non = \"leaf-02\"\nwithout = \"import\"", "underlay-policy-missing"),
+    ("[[underlay]]\non = \"leaf-02\"\nwithout = \"export\"", "underlay-policy-missing"),
+    ("[[underlay]]\non = \"leaf-02\"\npeer_as = 4204100002", "underlay-as-clash"),
+    ("[[underlay]]\non = \"leaf-02\"\nauthentication = \"ebb\"", "underlay-authentication-clash"),
+    ("[[router]]\non = \"leaf-02\"\nas_number = 4204101001", "underlay-as-reused"),
+    ("[[router]]\non = \"leaf-02\"\nwithout = \"as_number\"", "underlay-as-clash"),
+    (
+        "[[session]]\non = \"leaf-02\"\nto = \"spine-*\"\nwithout = \"multihop\"",
+        "overlay-multihop-missing",
+    ),
+    (
+        "[[session]]\non = \"leaf-02\"\nto = \"spine-*\"\nwithout = \"export\"",
+        "underlay-policy-missing",
+    ),
+    (
+        "[[session]]\non = \"spine-*\"\nto = \"leaf-*\"\nwithout = \"next_hop\"",
+        "overlay-next-hop-rewritten",
+    ),
+    (
+        "[[overlay]]\non = \"leaf-*\"\ntargets = \"as-vni\"\nwithout = \"target_pattern\"",
+        "overlay-rt-auto-across-as",
+    ),
+    (
+        "[[overlay]]\non = \"leaf-*\"\ntargets = \"rfc8365\"\nwithout = \"target_pattern\"",
+        "overlay-rt-underivable",
+    ),
+    ("[[overlay]]\non = \"leaf-02\"\ntarget_pattern = \"65001:{vni}\"", "overlay-rt-no-exporter"),
+];
+
+const MULTIHOMED: &[(&str, &str)] = &[
+    ("[[overlay]]\non = \"kelp-b\"\nelection = \"preference\"", "es-df-clash"),
+    ("[[overlay]]\non = \"kelp-b\"\ncore_isolation = false", "es-no-core-isolation"),
+    (
+        "[[lag]]\non = \"kelp-*\"\nname = \"silo-1\"\nsegment_mode = \"single-active\"",
+        "es-single-active-on-lag",
+    ),
+    (
+        "[[lag]]\non = \"kelp-b\"\nname = \"silo-1\"\nsegment_mode = \"single-active\"",
+        "es-mode-clash",
+    ),
+    (
+        "[[lag]]\non = \"kelp-b\"\nname = \"silo-1\"\nsystem = \"02:46:00:00:00:0e\"",
+        "es-system-clash",
+    ),
+    ("[[lag]]\non = \"kelp-b\"\nname = \"silo-1\"\ntagged = \"310\"", "es-vlan-clash"),
+];
+
+/// The faults that are not found as the one thing that they are.
+fn wrong(base: &str, faults: &[(&'static str, &'static str)]) -> Vec<String> {
+    assert_eq!(found(base, "[fabric]"), Vec::<&str>::new(), "the fabric is whole without a fault");
+    let wrong = faults.iter().filter_map(|(fault, rule)| {
+        let found = found(base, fault);
+        (found != [*rule]).then(|| format!("{fault}\n  wants {rule}, finds {found:?}"))
+    });
+    wrong.collect()
+}
+
 #[test]
 fn one_fault_is_one_finding() {
-    assert_eq!(found("[fabric]"), Vec::<&str>::new());
-    let wrong: Vec<_> = FAULTS
-        .iter()
-        .filter_map(|(fault, rule)| {
-            let found = found(fault);
-            (found != [*rule]).then_some((*fault, *rule, found))
-        })
-        .collect();
-    assert!(wrong.is_empty(), "{wrong:#?}");
+    let wrong =
+        [wrong(&whole(), FAULTS), wrong(&external(), EXTERNAL), wrong(&multihomed(), MULTIHOMED)]
+            .concat();
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }

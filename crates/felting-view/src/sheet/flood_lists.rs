@@ -67,7 +67,7 @@ fn left_out(fabric: &Fabric, state: &State, presence: PresenceId, how: Replicati
     // Those with one reason are said at once.
     let mut reasons: Vec<(&'static str, Vec<&str>)> = Vec::new();
     for other in others {
-        let Err(why) = state.learns(fabric, presence, other) else { continue };
+        let Err(why) = state.tunnels(fabric, presence, other) else { continue };
         let (why, name) = (words::apart(why), fabric.device_name(fabric.presence(other).switch));
         match reasons.iter_mut().find(|(known, _)| *known == why) {
             Some((_, names)) => names.push(name),

@@ -180,6 +180,10 @@ pub enum Apart {
     NextHop,
     /// Their next hop is this VTEP's own address: the two are a pair.
     Own,
+    /// Frames go to another UDP port than the far VTEP listens on.
+    UdpPort,
+    /// Frames go to a switch that has not that VTEP: it put itself in as next hop.
+    Elsewhere,
 }
 
 /// A VTEP to which another floods.
@@ -314,6 +318,30 @@ impl State {
             return Err(Apart::Own);
         }
         self.underlay.delivers(fabric, at, address).map_err(|_| Apart::NextHop)?;
+        Ok(address)
+    }
+
+    /// Whether frames that one VTEP sends for another arrive there: it has the routes, their next hop is
+    /// the far VTEP's, and that listens on the UDP port; the address that they are sent to, or why not.
+    pub fn tunnels(
+        &self,
+        fabric: &Fabric,
+        at: PresenceId,
+        to: PresenceId,
+    ) -> Result<IpAddr, Apart> {
+        let address = self.learns(fabric, at, to)?;
+        let overlay = |presence: PresenceId| fabric.overlay_of(fabric.presence(presence).switch);
+        let (Some(own), Some(theirs)) = (overlay(at), overlay(to)) else {
+            return Err(Apart::NoVtep);
+        };
+        if theirs.vtep.is_none_or(|vtep| vtep.value != address) {
+            return Err(Apart::Elsewhere);
+        }
+        // RFC 7348 section 5: the destination port is what the receiver listens on.
+        let vxlan = own.encapsulation.value == Encapsulation::Vxlan;
+        if vxlan && own.udp_port.value != theirs.udp_port.value {
+            return Err(Apart::UdpPort);
+        }
         Ok(address)
     }
 

@@ -277,3 +277,58 @@ fn the_active_router_of_a_shared_gateway() {
         assert_eq!(fabric.device_name(active), expected, "{keys:?}");
     }
 }
+
+#[test]
+fn a_central_gateway_routes_where_it_is_and_nowhere_else() {
+    let text = format!(
+        "{PLANT}{OVERLAY}{CABLES}{}",
+        WEB.replace(
+            "gateway = \"10.80.31.1\"",
+            "gateway = \"10.80.31.1\"\ngateway_kind = \"central\"\ngateway_on = \"kelp-b\""
+        )
+    );
+    let (fabric, state) = made(&text);
+    assert!(fabric.check().findings.is_empty());
+    assert_eq!(table(&fabric, &state, "tides", "kelp-b"), "10.80.31.0/24 segment tides-web\n");
+    assert_eq!(
+        table(&fabric, &state, "tides", "kelp-a"),
+        "10.80.31.0/24 from kelp-b at 10.64.9.12 by VNI 27001\n"
+    );
+    // At a spine, which is then a VTEP too.
+    let at_spine = text
+        .replace("gateway_on = \"kelp-b\"", "gateway_on = \"crest-1\"")
+        .replace(
+            "on = \"kelp-*\"\ntarget_pattern",
+            "on = [\"kelp-*\", \"crest-1\"]\ntarget_pattern",
+        )
+        .replace("vni = 27001\non = \"kelp-*\"", "vni = 27001\non = [\"kelp-*\", \"crest-1\"]")
+        .replace("on = \"kelp-*\"\n\n[[segment]]", "[[segment]]");
+    let at_spine = at_spine.trim_end().trim_end_matches("on = \"kelp-*\"").to_owned()
+        + "on = [\"kelp-*\", \"crest-1\"]\n";
+    let (fabric, state) = made(&at_spine);
+    assert_eq!(table(&fabric, &state, "tides", "crest-1"), "10.80.31.0/24 segment tides-web\n");
+    assert_eq!(
+        table(&fabric, &state, "tides", "kelp-a"),
+        "10.80.31.0/24 from crest-1 at 10.64.9.1 by VNI 27001\n"
+    );
+}
+
+#[test]
+fn frames_arrive_where_the_ports_agree() {
+    let text = |overlay: &str| {
+        format!(
+            "{PLANT}{}{CABLES}{WEB}",
+            OVERLAY.replace("gateway_mac", &format!("{overlay}gateway_mac"))
+        )
+    };
+    for (overlay, expected) in [
+        ("", Ok(())),
+        ("udp_port = 8472\n", Ok(())),
+        ("differs = [{ on = \"kelp-b\", udp_port = 8472 }]\n", Err(Apart::UdpPort)),
+    ] {
+        let (fabric, state) = made(&text(overlay));
+        let [a, b] = ["kelp-a", "kelp-b"].map(|leaf| presence(&fabric, leaf, "tides-web"));
+        assert_eq!(state.tunnels(&fabric, a, b).map(|_| ()), expected, "{overlay:?}");
+        assert!(state.learns(&fabric, a, b).is_ok(), "the routes are there all the same");
+    }
+}

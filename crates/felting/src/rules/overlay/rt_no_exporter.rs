@@ -1,4 +1,8 @@
+use rustc_hash::FxHashSet;
+
+use crate::fabric::{DeviceId, Fabric};
 use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
 
 pub(super) static RULE: Rule = Rule {
     id: "overlay-rt-no-exporter",
@@ -26,10 +30,16 @@ differs = [{ on = "kelp-b", import_targets = "42041:23999" }]
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    let mut said: FxHashSet<Span> = FxHashSet::default();
     for (_, segment) in fabric.segments() {
         let instances =
             segment.presences.iter().filter_map(|id| Some((id, cx.state.evpn().instance(id)?)));
         let instances: Vec<_> = instances.collect();
+        let switches = instances.iter().map(|(id, _)| fabric.presence(*id).switch);
+        let Some(first_pattern) = switches.into_iter().find_map(|switch| pattern(fabric, switch))
+        else {
+            continue;
+        };
         for &(id, own) in &instances {
             if instances.len() < 2 || own.import.is_empty() || own.export.is_empty() {
                 continue;
@@ -48,18 +58,27 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             {
                 continue;
             }
-            let Some(written) = settings.import.as_ref().and_then(|all| all.first()) else {
-                continue;
+            let written = settings.import.as_ref().and_then(|all| all.first());
+            let (imported, place) = match (written, own.import.first()) {
+                (Some(written), _) => (written.value, written.span),
+                // A pattern that differs is wrong for all segments of the VTEP, and told once.
+                (None, Some(derived)) if own.written => match pattern(fabric, presence.switch) {
+                    Some(place) if place != first_pattern && said.insert(place) => {
+                        (*derived, place)
+                    }
+                    _ => continue,
+                },
+                _ => continue,
             };
             let usual = others().map(|(_, theirs)| theirs).next();
             let Some(usual) = usual.and_then(|theirs| theirs.export.first()) else { continue };
             let name = fabric.device_name(presence.switch);
             out.report(
-                written.span,
-                format!("{name} imports {}", written.value),
+                place,
+                format!("{name} imports {imported}"),
                 format!(
-                    "{name} imports {} for {}, which no other VTEP of it exports",
-                    written.value, segment.name.value
+                    "{name} imports {imported} for {}, which no other VTEP of it exports",
+                    segment.name.value
                 ),
             )
             .related(segment.name.span, format!("the others export {usual}"))
@@ -72,4 +91,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about_name(&segment.name.value);
         }
     }
+}
+
+/// Where it is said from what the targets of a VTEP follow.
+fn pattern(fabric: &Fabric, switch: DeviceId) -> Option<Span> {
+    let overlay = fabric.overlay_of(switch)?;
+    Some(overlay.target_pattern.as_ref().map_or(overlay.targets.span, |pattern| pattern.span))
 }
