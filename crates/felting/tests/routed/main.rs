@@ -3,6 +3,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
+mod attachment;
 mod ethernet_segments;
 mod laws;
 mod sessions;

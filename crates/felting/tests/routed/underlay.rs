@@ -406,3 +406,46 @@ differs = [{ on = "kelp-b", vni = 23999 }]
     assert_eq!(vrfs, [Some(27001), None]);
     assert_eq!(fabric.exhausted().len(), 1);
 }
+
+#[test]
+fn is_is_levels_reach_each_other_by_the_second() {
+    // Level 1 inside two areas, level 2 between them (ISO/IEC 10589 clause 7.2).
+    let text = AREAS
+        .replace(
+            "unnumbered = true\n",
+            "unnumbered = true\nprotocol = \"is-is\"\nlevel = 2\narea = \"49.0000\"\n",
+        )
+        .replace("area = 1\n", "level = 1\narea = \"49.0001\"\n")
+        .replace("area = 2\n", "level = 1\narea = \"49.0002\"\n");
+    let (fabric, state) = made(&text);
+    for (at, to, expected) in [
+        ("reed-1", "10.64.8.3/32", hops(10, &["p2 reed-3"])),
+        ("reed-2", "10.64.8.6/32", hops(40, &["p2 reed-3"])),
+    ] {
+        assert_eq!(route(&fabric, &state, at, to), expected, "{at} to {to}");
+    }
+}
+
+#[test]
+fn static_routes_lead_by_addresses_and_switches() {
+    let base = format!(
+        "{PLANT}{CABLES}[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\ndiffers = [{{ on = \"kelp-a\", advertise = [\"loopbacks\", \"links\", \"static\"] }}]\n"
+    );
+    let router = |fabric: &Fabric, name: &str| fabric.device(device(fabric, name)).router.unwrap();
+    let delivers = |more: &str, from: &str, to: &str| {
+        let (fabric, state) = made(&format!("{base}{more}"));
+        state.underlay().delivers(&fabric, router(&fabric, from), to.parse().unwrap())
+    };
+    let far = "[[router]]\non = \"crest-2\"\nloopback = [\"10.64.8.2\", \"198.51.100.7\"]\n";
+    // By the address of a link, and by a neighbor's name.
+    for via in ["10.64.0.178", "crest-2"] {
+        let more =
+            format!("{far}[[route]]\non = \"kelp-a\"\nto = \"198.51.100.0/24\"\nvia = \"{via}\"\n");
+        assert_eq!(delivers(&more, "kelp-a", "198.51.100.7"), Ok(()), "{via}");
+        // What is advertised leads others there, too.
+        assert!(delivers(&more, "kelp-b", "198.51.100.9").is_err(), "nobody has it");
+    }
+    // Two that lead to each other go round in a circle.
+    let circle = "[[route]]\non = \"kelp-a\"\nto = \"203.0.113.0/24\"\nvia = \"crest-1\"\n[[route]]\non = \"crest-1\"\nto = \"203.0.113.0/24\"\nvia = \"kelp-a\"\n";
+    assert_eq!(delivers(circle, "kelp-a", "203.0.113.1"), Err(NoRoute::Circle));
+}
