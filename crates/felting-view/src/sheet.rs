@@ -105,7 +105,8 @@ impl Topic {
         (
             Self::EvpnRoutes,
             "evpn-routes",
-            "the EVPN routes of one VTEP (--of): its own, those of others, what is taken and why not",
+            "the EVPN routes of one VTEP (--of): its own, those of others, what is \
+                 taken and why not",
         ),
         (Self::Matrix, "matrix", "the segments by VTEP, with their VNIs"),
         (Self::Vrfs, "vrfs", "every VRF: VNI, targets, segments, leaks, the way out"),

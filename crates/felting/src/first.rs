@@ -182,7 +182,8 @@ impl FirstFabric {
              [fabric]\nname = {}\n\n\
              # ---------------------------------------------------------------- switches\n\n\
              [[hardware]]\nname = \"leaf\"\nports = [\"et[1-{HOST_PORTS}] 25G\", \"et[49-{last}] 100G\"]\nmtu = 9216\n\n\
-             [[hardware]]\nname = \"spine\"\nports = \"et[1-{spine_ports}] 100G\"\nvtep = false\nmtu = 9216",
+             [[hardware]]\nname = \"spine\"\nports = \"et[1-{spine_ports}] 100G\"\nvtep = false\nmtu = \
+                 9216",
             self.pods * self.spines,
             self.all_leaves(),
             self.hosts,
@@ -193,11 +194,13 @@ impl FirstFabric {
             let ports = (self.pods * self.spines).max(32);
             writeln!(
                 page,
-                "\n[[hardware]]\nname = \"super-spine\"\nports = \"et[1-{ports}] 100G\"\nvtep = false\nmtu = 9216"
+                "\n[[hardware]]\nname = \"super-spine\"\nports = \"et[1-{ports}] \
+                 100G\"\nvtep = false\nmtu = 9216"
             )?;
             writeln!(
                 page,
-                "\n[[switch]]\nname = \"{}\"\nnumber = 1\nrole = \"super-spine\"\nhardware = \"super-spine\"",
+                "\n[[switch]]\nname = \"{}\"\nnumber = 1\nrole = \
+                 \"super-spine\"\nhardware = \"super-spine\"",
                 Self::range("top-", self.super_spines, 1)
             )?;
         }
@@ -300,7 +303,8 @@ impl FirstFabric {
              [[underlay]]\non = {names}\nprotocol = \"ospf\"\n\n\
              # ---------------------------------------------------------------- overlay\n\n\
              [[router]]\non = {names}\nas_number = 65000\n\n\
-             [[overlay]]\non = \"leaf-*\"\ntarget_pattern = \"65000:{{vni}}\"\ngateway_mac = \"02:00:00:00:00:01\""
+             [[overlay]]\non = \"leaf-*\"\ntarget_pattern = \"65000:{{vni}}\"\ngateway_mac = \
+                 \"02:00:00:00:00:01\""
         )?;
         for pod in 1..=self.pods {
             let prefix = if self.pods == 1 { String::new() } else { format!("{pod}-") };
@@ -380,7 +384,8 @@ impl FirstFabric {
         if self.places() == 1 {
             writeln!(
                 page,
-                "\n[[accept]]\nrule = \"segment-lonely\"\nreason = \"one pair so far; the VNIs are for those to come\""
+                "\n[[accept]]\nrule = \"segment-lonely\"\nreason = \"one pair so far; \
+                 the VNIs are for those to come\""
             )?;
         }
         Ok(())
@@ -393,7 +398,8 @@ impl FirstFabric {
         writeln!(
             page,
             "\n# ---------------------------------------------------------------- hosts\n\n\
-             [[host]]\nname = \"{}\"\nnics = \"nic[1-2] 25G\"\nbond = {{ name = \"bond0\", nics = \"nic[1-2]\" }}",
+             [[host]]\nname = \"{}\"\nnics = \"nic[1-2] 25G\"\nbond = {{ name = \"bond0\", nics = \
+                 \"nic[1-2]\" }}",
             Self::range("host-", self.hosts, 3)
         )?;
         for host in 1..=self.hosts {
@@ -401,12 +407,14 @@ impl FirstFabric {
             match self.paired() {
                 true => writeln!(
                     page,
-                    "\n[[lag]]\non = \"{place}[a-b]\"\nname = \"host-{host:03}\"\ngroup = {port}\nports = \"et{port}\"\ntagged = \"{}\"",
+                    "\n[[lag]]\non = \"{place}[a-b]\"\nname = \"host-{host:03}\"\ngroup = \
+                     {port}\nports = \"et{port}\"\ntagged = \"{}\"",
                     self.vlans()
                 )?,
                 false => writeln!(
                     page,
-                    "\n[[lag]]\non = \"{place}\"\nname = \"host-{host:03}\"\nports = \"et[{}-{}]\"\ntagged = \"{}\"",
+                    "\n[[lag]]\non = \"{place}\"\nname = \"host-{host:03}\"\nports = \
+                     \"et[{}-{}]\"\ntagged = \"{}\"",
                     port * 2 - 1,
                     port * 2,
                     self.vlans()

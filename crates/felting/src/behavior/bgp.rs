@@ -111,6 +111,10 @@ pub struct Propagated {
 /// The peers of one class that a class has, by two sessions at most.
 type PeerClass = (u32, SmallVec<[SessionId; 2]>);
 
+/// Who hears which prefix of whom, as far as it has been asked.
+#[derive(Debug, Default)]
+pub(crate) struct Heard(FxHashMap<(RouterId, IpPrefix), Vec<bool>>);
+
 /// Speakers that behave equally: the same peers, set alike at both ends.
 #[derive(Clone, Debug, Default)]
 struct Classes {
@@ -319,7 +323,8 @@ impl Bgp {
         origin == at || self.verdict(family, origin, at).is_some()
     }
 
-    /// Whether a speaker gets a prefix that another originates.
+    /// Whether a speaker gets a prefix that another originates. Where written policies are asked, each
+    /// prefix is followed by itself, once for all that `heard` is passed to.
     pub(crate) fn hears(
         &self,
         fabric: &Fabric,
@@ -327,12 +332,16 @@ impl Bgp {
         at: RouterId,
         origin: RouterId,
         prefix: &IpPrefix,
+        heard: &mut Heard,
     ) -> bool {
         if self.verdict(family, origin, at).is_none() {
             return false;
         }
         !self.by_prefix
-            || self.propagate(fabric, family, &[origin], Some(prefix)).best[at].is_some()
+            || heard.0.entry((origin, *prefix)).or_insert_with(|| {
+                let found = self.propagate(fabric, family, &[origin], Some(prefix));
+                found.best.values().map(Option::is_some).collect()
+            })[at.index()]
     }
 
     /// Follows the routes of some origins to all speakers; `prefix` is what policies are asked about.

@@ -2,6 +2,7 @@
 
 use smallvec::SmallVec;
 
+use super::bgp::Heard;
 use super::cause::{Aspect, CauseId, Causes, Entity};
 use super::underlay::{Adjacency, AdjacencyId, Underlay};
 use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, Session, SessionId};
@@ -121,6 +122,7 @@ pub(super) fn over_loopbacks(
         });
         outcomes[id] = judge(fabric, id, twin, causes);
     }
+    let mut heard = Heard::default();
     let ids: Vec<SessionId> = fabric.sessions.ids().collect();
     for id in ids {
         let session = fabric.session(id);
@@ -130,7 +132,7 @@ pub(super) fn over_loopbacks(
         if outcomes[id].fault.is_some() {
             continue;
         }
-        if let Some(fault) = unreachable(fabric, underlay, id, twin) {
+        if let Some(fault) = unreachable(fabric, underlay, id, twin, &mut heard) {
             outcomes[id].fault = Some(fault);
             if matches!(fault, SessionFault::MultihopMissing | SessionFault::MultihopShort(_)) {
                 let cause = claim(causes, "overlay-multihop-missing", id, twin);
@@ -258,6 +260,7 @@ fn unreachable(
     underlay: &Underlay,
     id: SessionId,
     twin: SessionId,
+    heard: &mut Heard,
 ) -> Option<SessionFault> {
     let (session, other) = (fabric.session(id), fabric.session(twin));
     let router = |session: &Session| fabric.devices[session.device].router;
@@ -266,7 +269,7 @@ fn unreachable(
     else {
         return Some(SessionFault::Unreachable);
     };
-    if underlay.delivers(fabric, here, target.value).is_err() {
+    if underlay.delivers_as(fabric, here, target.value, heard).is_err() {
         return Some(SessionFault::Unreachable);
     }
     let asn = |router: RouterId| fabric.router(router).as_number.map(|asn| asn.value);

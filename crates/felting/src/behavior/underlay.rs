@@ -15,7 +15,7 @@ pub use adjacency::{Adjacency, AdjacencyFault};
 pub use paths::{Hop, Route, RouteSource, Toward};
 
 use super::Condition;
-use super::bgp::Bgp;
+use super::bgp::{Bgp, Heard};
 use super::cause::Causes;
 use super::lag::LagOutcome;
 use crate::fabric::{
@@ -339,6 +339,7 @@ impl Underlay {
         from: RouterId,
         origin: RouterId,
         prefix: &IpPrefix,
+        heard: &mut Heard,
     ) -> bool {
         if from == origin {
             return true;
@@ -349,7 +350,7 @@ impl Underlay {
             return true;
         }
         let family = if prefix.address().is_ipv4() { Family::Ipv4 } else { Family::Ipv6 };
-        self.bgp.hears(fabric, family, from, origin, prefix)
+        self.bgp.hears(fabric, family, from, origin, prefix, heard)
     }
 
     /// Whether a packet from a router gets to an address, and if not why not. Next hops of equal
@@ -360,7 +361,18 @@ impl Underlay {
         from: RouterId,
         address: IpAddr,
     ) -> Result<(), NoRoute> {
-        self.leads_to(fabric, from, address).map(|_| ())
+        self.delivers_as(fabric, from, address, &mut Heard::default())
+    }
+
+    /// As [`delivers`](Self::delivers), for many questions that share what policies let pass.
+    pub(crate) fn delivers_as(
+        &self,
+        fabric: &Fabric,
+        from: RouterId,
+        address: IpAddr,
+        heard: &mut Heard,
+    ) -> Result<(), NoRoute> {
+        self.leads_to(fabric, from, address, heard).map(|_| ())
     }
 
     /// The router at which a packet to an address ends, and the WAN paths that it takes.
@@ -369,6 +381,7 @@ impl Underlay {
         fabric: &Fabric,
         from: RouterId,
         address: IpAddr,
+        heard: &mut Heard,
     ) -> Result<(RouterId, SmallVec<[WanId; 1]>), NoRoute> {
         let mut at = from;
         let mut wans = SmallVec::new();
@@ -380,12 +393,12 @@ impl Underlay {
                 return Ok((end, wans));
             }
             let own = self.static_route(fabric, at, address);
-            let advertised = self.longest(fabric, at, address);
+            let advertised = self.longest(fabric, at, address, heard);
             let next = match (own, advertised) {
                 (Some((length, via)), known)
                     if known.is_none_or(|(known, _)| known.length() <= length) =>
                 {
-                    let (next, wan) = self.by(fabric, at, via)?;
+                    let (next, wan) = self.by(fabric, at, via, heard)?;
                     wans.extend(wan);
                     next
                 }
@@ -427,6 +440,7 @@ impl Underlay {
         fabric: &Fabric,
         from: RouterId,
         address: IpAddr,
+        heard: &mut Heard,
     ) -> Option<(IpPrefix, Origin)> {
         let host = IpPrefix::host(address);
         self.lengths.iter().filter(|&&length| length <= host.length()).find_map(|&length| {
@@ -434,7 +448,7 @@ impl Underlay {
             let origins = self.origins.get(&prefix)?;
             let heard = origins
                 .iter()
-                .find(|o| o.router != from && self.hears(fabric, from, o.router, &prefix));
+                .find(|o| o.router != from && self.hears(fabric, from, o.router, &prefix, heard));
             heard.map(|&origin| (prefix, origin))
         })
     }
@@ -467,6 +481,7 @@ impl Underlay {
         fabric: &Fabric,
         at: RouterId,
         via: Via,
+        heard: &mut Heard,
     ) -> Result<(RouterId, Option<WanId>), NoRoute> {
         match via {
             Via::Wan(wan) => {
@@ -486,7 +501,7 @@ impl Underlay {
             Via::Address(address) => match self.connected(fabric, at, address) {
                 Some(router) => Ok((router, None)),
                 None => self
-                    .longest(fabric, at, address)
+                    .longest(fabric, at, address, heard)
                     .map(|(_, origin)| (origin.router, None))
                     .ok_or(NoRoute::Down(at)),
             },

@@ -32,7 +32,7 @@ mod vrf_clash;
 
 use std::collections::BTreeMap;
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Context, Findings, Rule, Severity};
 use crate::behavior::evpn::tenant::is_gateway;
@@ -101,10 +101,16 @@ pub(super) fn report_odd(
     said: &mut FxHashSet<Span>,
 ) {
     let fabric = cx.fabric;
-    let count = |text: &str| settings.iter().filter(|setting| setting.text == text).count();
-    let Some(usual) = settings.iter().rev().max_by_key(|setting| count(&setting.text)) else {
+    let Some(first) = settings.first() else { return };
+    if settings.iter().all(|setting| setting.text == first.text) {
         return;
-    };
+    }
+    let mut counts: FxHashMap<&str, usize> = FxHashMap::default();
+    for setting in settings {
+        *counts.entry(&setting.text).or_default() += 1;
+    }
+    let most = settings.iter().rev().max_by_key(|setting| counts[setting.text.as_str()]);
+    let usual = most.unwrap_or(first);
     for setting in settings.iter().filter(|setting| setting.text != usual.text) {
         if !said.insert(setting.span) {
             continue;
@@ -264,10 +270,13 @@ fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewher
                 format!("carries VLAN {list}"),
                 match segment {
                     Some(segment) => format!(
-                        "{name} carries VLAN {list} on a port{more}, but does not have the segment {}",
+                        "{name} carries VLAN {list} on a port{more}, but does not have the \
+                         segment {}",
                         segment.value
                     ),
-                    None => format!("{name} carries VLAN {list} on a port{more}, but no segment has it"),
+                    None => {
+                        format!("{name} carries VLAN {list} on a port{more}, but no segment has it")
+                    }
                 },
             )
             .related(

@@ -7,6 +7,7 @@ use smallvec::SmallVec;
 
 use super::{Adjacency, DomainId, Origin, Underlay};
 use crate::behavior::State;
+use crate::behavior::bgp::Heard;
 use crate::fabric::{Fabric, InterfaceId, RouterId, SessionId};
 use crate::id::IdVec;
 use crate::value::{Family, IpPrefix, UnderlayProtocol};
@@ -280,7 +281,7 @@ impl Underlay {
             fabric.static_routes.iter().filter(|r| r.vrf.is_none() && r.to.value == *prefix)
         {
             let Some(router) = fabric.devices[route.device].router else { continue };
-            if self.by(fabric, router, route.via.value).is_ok() {
+            if self.by(fabric, router, route.via.value, &mut Heard::default()).is_ok() {
                 let source = RouteSource::Static;
                 routes[router] = Some(Route { source, metric: 0, hops: SmallVec::new() });
             }

@@ -68,11 +68,25 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
             let name = fabric.device_name(device);
             let place = place(fabric, leg);
-            out.report(overlay.core_isolation.span, format!("{name} stays open"), format!("{name} keeps its Ethernet segments open when it has lost the underlay"))
-                .related(if place == overlay.core_isolation.span { fabric.lag(leg).name.span } else { place }, format!("{} is on one, for one", fabric.lag(leg).name.value))
-                .wire(format!("when all uplinks of {name} are down, what hosts hash to it is dropped, though their links look well"))
-                .remedy("say `core_isolation = true` in its [[overlay]], if the device can".to_owned())
-                .about(device);
+            out.report(
+                overlay.core_isolation.span,
+                format!("{name} stays open"),
+                format!("{name} keeps its Ethernet segments open when it has lost the underlay"),
+            )
+            .related(
+                if place == overlay.core_isolation.span {
+                    fabric.lag(leg).name.span
+                } else {
+                    place
+                },
+                format!("{} is on one, for one", fabric.lag(leg).name.value),
+            )
+            .wire(format!(
+                "when all uplinks of {name} are down, what hosts hash to it is dropped, \
+                 though their links look well"
+            ))
+            .remedy("say `core_isolation = true` in its [[overlay]], if the device can".to_owned())
+            .about(device);
         }
     }
 }

@@ -1,4 +1,6 @@
-use crate::fabric::LagId;
+use rustc_hash::FxHashSet;
+
+use crate::fabric::{LagId, PresenceId, Segment, SegmentId};
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -63,10 +65,21 @@ uplink-vlan-missing = "off"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (id, es) in fabric.ethernet_segments() {
+    let vlan = |presence: PresenceId| fabric.presence(presence).vlan.map(|vlan| vlan.value);
+    let drifts = |segment: &Segment| {
+        let mut all = segment.presences.iter().map(vlan);
+        let first = all.next();
+        all.any(|other| Some(other) != first)
+    };
+    let drifting: FxHashSet<SegmentId> =
+        fabric.segments().filter(|(_, segment)| drifts(segment)).map(|(id, _)| id).collect();
+    for (id, es) in fabric.ethernet_segments().filter(|_| !drifting.is_empty()) {
         let Some(&leg) = es.legs.first() else { continue };
         for &presence in fabric.presences_on(fabric.lag(leg).device) {
             let segment_id = fabric.presence(presence).segment;
+            if !drifting.contains(&segment_id) {
+                continue;
+            }
             let segment = fabric.segment(segment_id);
             let vlan = |leg: LagId| {
                 let lag = fabric.lag(leg);
@@ -90,7 +103,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let outcome = match elected.len() {
                 0 => "no leaf forwards: frames for many don\u{2019}t get to the host",
                 1 => {
-                    "one leaf forwards today, by chance: another number of leaves elects two or none"
+                    "one leaf forwards today, by chance: another number of leaves elects \
+                     two or none"
                 }
                 _ => "two leaves forward: the host gets frames for many twice",
             };
@@ -98,13 +112,21 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 fabric.device_name(fabric.lag(first).device),
                 fabric.device_name(fabric.lag(other).device),
             );
-            out.report(odd.span, format!("VLAN {} on {there}", odd.value), format!("{} is VLAN {} on {here} and VLAN {} on {there}, leaves of one Ethernet segment", segment.name.value, usual.value, odd.value))
-                .related(usual.span, format!("VLAN {} on {here}", usual.value))
-                .wire(outcome)
-                .remedy("use one VLAN for the segment on all leaves of the Ethernet segment".to_owned())
-                .about(fabric.lag(first).device)
-                .about(fabric.lag(other).device)
-                .about_name(&segment.name.value);
+            out.report(
+                odd.span,
+                format!("VLAN {} on {there}", odd.value),
+                format!(
+                    "{} is VLAN {} on {here} and VLAN {} on {there}, leaves of one Ethernet \
+                     segment",
+                    segment.name.value, usual.value, odd.value
+                ),
+            )
+            .related(usual.span, format!("VLAN {} on {here}", usual.value))
+            .wire(outcome)
+            .remedy("use one VLAN for the segment on all leaves of the Ethernet segment".to_owned())
+            .about(fabric.lag(first).device)
+            .about(fabric.lag(other).device)
+            .about_name(&segment.name.value);
         }
     }
 }

@@ -39,6 +39,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .filter(|presence| presence.vni.is_some())
             .filter_map(|presence| fabric.overlay_of(presence.switch))
             .collect();
+        if overlays.windows(2).all(|two| two[0].encapsulation.value == two[1].encapsulation.value) {
+            continue;
+        }
         let Some(usual) = most(&overlays) else { continue };
         for overlay in overlays
             .iter()

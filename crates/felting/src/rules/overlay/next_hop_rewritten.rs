@@ -59,10 +59,17 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Some((vtep, _, address)) = passes.filter(|_| said.insert(place)) else { continue };
         let _ = id;
         let (name, origin) = (fabric.device_name(session.device), fabric.device_name(vtep));
-        out.report(place, format!("{name} puts itself in"), format!("{name} puts itself in as next hop of EVPN routes, but has no VTEP"))
-            .related(address, format!("{origin}, for one, is the VTEP that the routes are of"))
-            .wire(format!("VTEPs send tunnels to {name}, which drops them: sessions and routes look well, and nothing passes"))
-            .remedy("say `next_hop = \"kept\"` for the EVPN sessions of the spines".to_owned())
-            .about(session.device);
+        out.report(
+            place,
+            format!("{name} puts itself in"),
+            format!("{name} puts itself in as next hop of EVPN routes, but has no VTEP"),
+        )
+        .related(address, format!("{origin}, for one, is the VTEP that the routes are of"))
+        .wire(format!(
+            "VTEPs send tunnels to {name}, which drops them: sessions and routes \
+             look well, and nothing passes"
+        ))
+        .remedy("say `next_hop = \"kept\"` for the EVPN sessions of the spines".to_owned())
+        .about(session.device);
     }
 }

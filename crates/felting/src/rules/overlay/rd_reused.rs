@@ -53,13 +53,21 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let (name, twin) = (fabric.device_name(presence.switch), fabric.device_name(owner));
-        out.report(place, format!("{} on {name}", segment.name.value), format!("two MAC-VRFs have the route distinguisher {rd}"))
-            .related(known, format!("{} on {twin}", fabric.segment(other).name.value))
-            .wire("a speaker on the way takes their routes for one: of two that say the same only one gets through".to_owned())
-            .remedy("let each switch and segment have its own, or leave `rd` out".to_owned())
-            .about(presence.switch)
-            .about(owner)
-            .about_name(&segment.name.value);
+        out.report(
+            place,
+            format!("{} on {name}", segment.name.value),
+            format!("two MAC-VRFs have the route distinguisher {rd}"),
+        )
+        .related(known, format!("{} on {twin}", fabric.segment(other).name.value))
+        .wire(
+            "a speaker on the way takes their routes for one: of two that say the \
+             same only one gets through"
+                .to_owned(),
+        )
+        .remedy("let each switch and segment have its own, or leave `rd` out".to_owned())
+        .about(presence.switch)
+        .about(owner)
+        .about_name(&segment.name.value);
     }
 }
 

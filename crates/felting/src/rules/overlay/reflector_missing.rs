@@ -69,11 +69,27 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             fabric.device_name(*other),
             fabric.device_name(session.device),
         );
-        out.report(session.client.span, format!("{middle} does not reflect here"), format!("AS {own} has no route reflector: {a} and {b} don\u{2019}t learn from each other"))
-            .related(fabric.device(*device).name.span, format!("{a} has a session with {middle}, but none with {b}"))
-            .wire(format!("{middle} keeps what it learns from {a} and {b} to itself: no VTEP floods to another"))
-            .remedy(format!("make the leaves clients of {middle} (`client = true`), or give each VTEP a session with each"))
-            .about(session.device)
-            .about(*device);
+        out.report(
+            session.client.span,
+            format!("{middle} does not reflect here"),
+            format!(
+                "AS {own} has no route reflector: {a} and {b} don\u{2019}t learn from \
+                 each other"
+            ),
+        )
+        .related(
+            fabric.device(*device).name.span,
+            format!("{a} has a session with {middle}, but none with {b}"),
+        )
+        .wire(format!(
+            "{middle} keeps what it learns from {a} and {b} to itself: no VTEP \
+             floods to another"
+        ))
+        .remedy(format!(
+            "make the leaves clients of {middle} (`client = true`), or give each \
+             VTEP a session with each"
+        ))
+        .about(session.device)
+        .about(*device);
     }
 }

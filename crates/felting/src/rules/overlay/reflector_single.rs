@@ -59,10 +59,17 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         });
         let (Some((_, other)), true) = (other, clients.len() > 1) else { continue };
         let (name, spare) = (fabric.device_name(reflector), fabric.device_name(other.device));
-        out.report(*span, format!("{name} reflects to {} clients", clients.len()), format!("{name} is the only route reflector of AS {asn}"))
-            .related(fabric.device(other.device).name.span, format!("{spare} could be the second"))
-            .wire(format!("while {name} is off, no VTEP learns from another, and what they know runs out with the hold time"))
-            .remedy(format!("make {spare} a reflector too"))
-            .about(reflector);
+        out.report(
+            *span,
+            format!("{name} reflects to {} clients", clients.len()),
+            format!("{name} is the only route reflector of AS {asn}"),
+        )
+        .related(fabric.device(other.device).name.span, format!("{spare} could be the second"))
+        .wire(format!(
+            "while {name} is off, no VTEP learns from another, and what they know \
+             runs out with the hold time"
+        ))
+        .remedy(format!("make {spare} a reflector too"))
+        .about(reflector);
     }
 }

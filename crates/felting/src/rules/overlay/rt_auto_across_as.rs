@@ -66,11 +66,27 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let (name, twin) = (fabric.device_name(one), fabric.device_name(other));
-        out.report(overlay.targets.span, "targets are derived here", format!("{name} and {twin} derive different route targets: they are in AS {} and AS {}", a.value, b.value))
-            .related(a.span, format!("{name} is in AS {}", a.value))
-            .wire("what each VTEP exports no other imports: every segment ends at its leaf".to_owned())
-            .remedy("give a `target_pattern` for all, or let imports ignore the AS number (`any_as = true`) if the devices can".to_owned())
-            .about(one)
-            .about(other);
+        out.report(
+            overlay.targets.span,
+            "targets are derived here",
+            format!(
+                "{name} and {twin} derive different route targets: they are in AS {} \
+                 and AS {}",
+                a.value, b.value
+            ),
+        )
+        .related(a.span, format!("{name} is in AS {}", a.value))
+        .wire(
+            "what each VTEP exports no other imports: every segment ends at its \
+             leaf"
+                .to_owned(),
+        )
+        .remedy(
+            "give a `target_pattern` for all, or let imports ignore the AS number \
+             (`any_as = true`) if the devices can"
+                .to_owned(),
+        )
+        .about(one)
+        .about(other);
     }
 }

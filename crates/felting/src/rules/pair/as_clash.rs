@@ -78,11 +78,19 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let (Some(a), Some(b)) = (asn(sides[0]), asn(sides[1])) else { continue };
         let Some((_, pool)) = by_pair(sides[0]).filter(|_| a.value != b.value) else { continue };
         let (here, there) = (fabric.device_name(sides[0]), fabric.device_name(sides[1]));
-        out.report(b.span, format!("{there} is in AS {}", b.value), format!("{here} and {there} are a pair, but in AS {} and AS {}", a.value, b.value))
-            .related(pool.name.span, "one AS number a pair")
-            .wire("spines see two places behind the shared VTEP, and prefer one by the path: the load is not shared".to_owned())
-            .remedy("leave `as_number` out, or write the same for both".to_owned())
-            .about(sides[0])
-            .about(sides[1]);
+        out.report(
+            b.span,
+            format!("{there} is in AS {}", b.value),
+            format!("{here} and {there} are a pair, but in AS {} and AS {}", a.value, b.value),
+        )
+        .related(pool.name.span, "one AS number a pair")
+        .wire(
+            "spines see two places behind the shared VTEP, and prefer one by the \
+             path: the load is not shared"
+                .to_owned(),
+        )
+        .remedy("leave `as_number` out, or write the same for both".to_owned())
+        .about(sides[0])
+        .about(sides[1]);
     }
 }

@@ -120,12 +120,20 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let (here, there) = (fabric.device_name(switch(one)), fabric.device_name(switch(other)));
-        out.report(y, format!("{there}: {second}"), format!("the {what} of {} differs between the sides of a pair: {first} on {here}, {second} on {there}", segment.name.value))
-            .related(if x == y { segment.name.span } else { x }, format!("{here}: {first}"))
-            .wire("frames to the gateway that hash to the other side find nobody there".to_owned())
-            .remedy("set the gateway alike on both sides".to_owned())
-            .about(switch(one))
-            .about(switch(other))
-            .about_name(&segment.name.value);
+        out.report(
+            y,
+            format!("{there}: {second}"),
+            format!(
+                "the {what} of {} differs between the sides of a pair: {first} on \
+                 {here}, {second} on {there}",
+                segment.name.value
+            ),
+        )
+        .related(if x == y { segment.name.span } else { x }, format!("{here}: {first}"))
+        .wire("frames to the gateway that hash to the other side find nobody there".to_owned())
+        .remedy("set the gateway alike on both sides".to_owned())
+        .about(switch(one))
+        .about(switch(other))
+        .about_name(&segment.name.value);
     }
 }

@@ -52,7 +52,9 @@ reason = "an example"
     ),
     mend: &[(
         "tagged = \"310,3900\"\n",
-        "tagged = \"310,3900\"\n\n[[interface]]\non = \"kelp-*\"\nvlan = 3900\naddress = \"10.64.3.0/31\"\ndiffers = [{ on = \"kelp-b\", address = \"10.64.3.1/31\" }]\n",
+        "tagged = \"310,3900\"\n\n[[interface]]\non = \"kelp-*\"\nvlan = \
+         3900\naddress = \"10.64.3.0/31\"\ndiffers = [{ on = \"kelp-b\", \
+         address = \"10.64.3.1/31\" }]\n",
     )],
     check,
 };
@@ -79,11 +81,22 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         });
         let Some(link) = pair.sides[0].peer_link.filter(|_| !facing) else { continue };
         let (here, there) = (fabric.device_name(sides[0]), fabric.device_name(sides[1]));
-        out.report(pair.name.span, format!("{here} and {there} are no routing neighbors"), format!("{here} and {there} have no routed adjacency over their peer link"))
-            .related(fabric.lag(link.value).name.span, "the peer link carries VLANs only")
-            .wire(format!("when {here} loses its uplinks, what its hosts send to other leaves is dropped, though their links stay up"))
-            .remedy("add an [[interface]] with a VLAN of its own and an address on both sides, and carry that VLAN on the peer link".to_owned())
-            .about(sides[0])
-            .about(sides[1]);
+        out.report(
+            pair.name.span,
+            format!("{here} and {there} are no routing neighbors"),
+            format!("{here} and {there} have no routed adjacency over their peer link"),
+        )
+        .related(fabric.lag(link.value).name.span, "the peer link carries VLANs only")
+        .wire(format!(
+            "when {here} loses its uplinks, what its hosts send to other leaves is \
+             dropped, though their links stay up"
+        ))
+        .remedy(
+            "add an [[interface]] with a VLAN of its own and an address on both \
+             sides, and carry that VLAN on the peer link"
+                .to_owned(),
+        )
+        .about(sides[0])
+        .about(sides[1]);
     }
 }

@@ -90,13 +90,24 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let told = |at: &Presence| kind(at).unwrap_or(("none".to_owned(), segment.name.span));
         let ((first, x), (second, y)) = (told(a), told(b));
         let (here, there) = (fabric.device_name(a.switch), fabric.device_name(b.switch));
-        out.report(y, format!("{there}: {second}"), format!("{} has {first} on {here}, {second} on {there}, the two sides of a pair", segment.name.value))
-            .related(if x == y { segment.name.span } else { x }, format!("{here}: {first}"))
-            .wire(format!("frames that hosts hash to one side come into another segment than those to the other: {} works by chance", segment.name.value))
-            .remedy("set the segment alike on both sides".to_owned())
-            .about(a.switch)
-            .about(b.switch)
-            .about_name(&segment.name.value);
+        out.report(
+            y,
+            format!("{there}: {second}"),
+            format!(
+                "{} has {first} on {here}, {second} on {there}, the two sides of a pair",
+                segment.name.value
+            ),
+        )
+        .related(if x == y { segment.name.span } else { x }, format!("{here}: {first}"))
+        .wire(format!(
+            "frames that hosts hash to one side come into another segment than \
+             those to the other: {} works by chance",
+            segment.name.value
+        ))
+        .remedy("set the segment alike on both sides".to_owned())
+        .about(a.switch)
+        .about(b.switch)
+        .about_name(&segment.name.value);
     }
     one_sided(cx, out);
 }

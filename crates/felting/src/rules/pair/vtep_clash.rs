@@ -81,12 +81,32 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 vtep.map_or_else(|| "no VTEP address".to_owned(), |vtep| vtep.value.to_string())
             };
             let place = |vtep: Option<At<IpAddr>>| vtep.map_or(pair.name.span, |vtep| vtep.span);
-            out.report(place(b.vtep), format!("{there}: {}", told(b.vtep)), format!("the sides of {} have not one VTEP address: {} on {here}, {} on {there}", pair.name.value, told(a.vtep), told(b.vtep)))
-                .related(if place(a.vtep) == place(b.vtep) { pair.sides[0].switch.span } else { place(a.vtep) }, format!("{here}: {}", told(a.vtep)))
-                .wire("tunnels to the pair that reach the side without the address are dropped: half of the traffic is lost".to_owned())
-                .remedy("give both sides the same `vtep`, best on the pair itself".to_owned())
-                .about(sides[0])
-                .about(sides[1]);
+            out.report(
+                place(b.vtep),
+                format!("{there}: {}", told(b.vtep)),
+                format!(
+                    "the sides of {} have not one VTEP address: {} on {here}, {} on {there}",
+                    pair.name.value,
+                    told(a.vtep),
+                    told(b.vtep)
+                ),
+            )
+            .related(
+                if place(a.vtep) == place(b.vtep) {
+                    pair.sides[0].switch.span
+                } else {
+                    place(a.vtep)
+                },
+                format!("{here}: {}", told(a.vtep)),
+            )
+            .wire(
+                "tunnels to the pair that reach the side without the address are \
+                 dropped: half of the traffic is lost"
+                    .to_owned(),
+            )
+            .remedy("give both sides the same `vtep`, best on the pair itself".to_owned())
+            .about(sides[0])
+            .about(sides[1]);
             continue;
         }
         let Some(shared) = a.vtep else { continue };

@@ -64,13 +64,23 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let related =
                 fabric.settings_at(other).flood_to.iter().flatten().next().map(|to| to.span);
             let related = related.filter(|&span| span != place).unwrap_or(segment.name.span);
-            out.report(place, format!("{name} does not copy to {theirs}"), format!("the flood list of {} on {name} leaves out {twin} ({theirs})", segment.name.value))
-                .related(related, format!("{twin} is a VTEP of {}", segment.name.value))
-                .wire(format!("frames for many from hosts at {name} do not get to {twin}: its hosts don\u{2019}t answer ARP"))
-                .remedy(format!("add {theirs} to `flood_to` on {name}"))
-                .about(switch)
-                .about(fabric.presence(other).switch)
-                .about_name(&segment.name.value);
+            out.report(
+                place,
+                format!("{name} does not copy to {theirs}"),
+                format!(
+                    "the flood list of {} on {name} leaves out {twin} ({theirs})",
+                    segment.name.value
+                ),
+            )
+            .related(related, format!("{twin} is a VTEP of {}", segment.name.value))
+            .wire(format!(
+                "frames for many from hosts at {name} do not get to {twin}: its hosts \
+                 don\u{2019}t answer ARP"
+            ))
+            .remedy(format!("add {theirs} to `flood_to` on {name}"))
+            .about(switch)
+            .about(fabric.presence(other).switch)
+            .about_name(&segment.name.value);
         }
     }
 }

@@ -63,7 +63,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let settings: Vec<Setting> = settings.collect();
         let odd = Odd {
             what: "the flooding",
-            wire: "frames for many do not get from one kind of VTEP to the other: ARP stays unanswered",
+            wire: "frames for many do not get from one kind of VTEP to the other: ARP \
+                   stays unanswered",
             remedy: "use one way of flooding on all VTEPs of the segment",
             severity: &|_| None,
         };

@@ -67,7 +67,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let settings: Vec<Setting> = settings.collect();
         let odd = Odd {
             what: "the gateway",
-            wire: "hosts that move, or whose frames go to the other switch, find nobody at their gateway\u{2019}s address",
+            wire: "hosts that move, or whose frames go to the other switch, find nobody \
+                   at their gateway\u{2019}s address",
             remedy: "use one gateway address on all switches",
             severity: &|_| None,
         };

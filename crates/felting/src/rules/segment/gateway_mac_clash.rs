@@ -67,7 +67,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let settings: Vec<Setting> = settings.collect();
         let odd = Odd {
             what: "the gateway\u{2019}s MAC address",
-            wire: "hosts that move, or whose frames go to the other switch, send to a MAC address that nobody has there",
+            wire: "hosts that move, or whose frames go to the other switch, send to a MAC \
+                   address that nobody has there",
             remedy: "set one `gateway_mac` for all VTEPs",
             severity: &|_| None,
         };

@@ -89,12 +89,29 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 .unwrap_or(segment.name.span)
         };
         let name = |presence: PresenceId| fabric.device_name(fabric.presence(presence).switch);
-        out.report(place(one), format!("{} is Active", name(one)), format!("{} and {} are both Active for the gateway of {}", name(other), name(one), segment.name.value))
-            .related(place(other), format!("{} is Active too", name(other)))
-            .wire("both answer for the gateway with one MAC address: switches learn it now here, now there".to_owned())
-            .remedy("let the segment connect the two: carry its VLAN on a link between them, or give it a VNI on both".to_owned())
-            .about(fabric.presence(one).switch)
-            .about(fabric.presence(other).switch)
-            .about_name(&segment.name.value);
+        out.report(
+            place(one),
+            format!("{} is Active", name(one)),
+            format!(
+                "{} and {} are both Active for the gateway of {}",
+                name(other),
+                name(one),
+                segment.name.value
+            ),
+        )
+        .related(place(other), format!("{} is Active too", name(other)))
+        .wire(
+            "both answer for the gateway with one MAC address: switches learn it \
+             now here, now there"
+                .to_owned(),
+        )
+        .remedy(
+            "let the segment connect the two: carry its VLAN on a link between \
+             them, or give it a VNI on both"
+                .to_owned(),
+        )
+        .about(fabric.presence(one).switch)
+        .about(fabric.presence(other).switch)
+        .about_name(&segment.name.value);
     }
 }

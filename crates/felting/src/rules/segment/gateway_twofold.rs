@@ -41,7 +41,8 @@ differs = [{ on = "kelp-b", gateway_kind = "central", address = "10.80.31.2/24" 
 "#
     ),
     mend: &[(
-        "differs = [{ on = \"kelp-b\", gateway_kind = \"central\", address = \"10.80.31.2/24\" }]\n",
+        "differs = [{ on = \"kelp-b\", gateway_kind = \"central\", address = \
+         \"10.80.31.2/24\" }]\n",
         "",
     )],
     check,
@@ -62,12 +63,25 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 .unwrap_or(segment.name.span)
         };
         let name = |presence: PresenceId| fabric.device_name(fabric.presence(presence).switch);
-        out.report(place(other), format!("{theirs} on {}", name(other)), format!("{} has a gateway of two kinds: {kind} on {}, {theirs} on {}", segment.name.value, name(first), name(other)))
-            .related(place(first), format!("{kind} on {}", name(first)))
-            .wire("two routers answer for one address with different MAC addresses: hosts flap between them".to_owned())
-            .remedy("use one kind of gateway for the segment".to_owned())
-            .about(fabric.presence(first).switch)
-            .about(fabric.presence(other).switch)
-            .about_name(&segment.name.value);
+        out.report(
+            place(other),
+            format!("{theirs} on {}", name(other)),
+            format!(
+                "{} has a gateway of two kinds: {kind} on {}, {theirs} on {}",
+                segment.name.value,
+                name(first),
+                name(other)
+            ),
+        )
+        .related(place(first), format!("{kind} on {}", name(first)))
+        .wire(
+            "two routers answer for one address with different MAC addresses: hosts \
+             flap between them"
+                .to_owned(),
+        )
+        .remedy("use one kind of gateway for the segment".to_owned())
+        .about(fabric.presence(first).switch)
+        .about(fabric.presence(other).switch)
+        .about_name(&segment.name.value);
     }
 }

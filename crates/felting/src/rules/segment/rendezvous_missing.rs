@@ -74,12 +74,24 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let name = fabric.device_name(switch);
             let group =
                 fabric.settings_at(presence).group.map_or(segment.name.span, |group| group.span);
-            out.report(place, text.clone(), format!("{name} floods {} by group, but {text}", segment.name.value))
-                .related(group, format!("{} is flooded by group", segment.name.value))
-                .wire("senders and receivers of the group don\u{2019}t find each other: frames for many get to nobody".to_owned())
-                .remedy("write the `rendezvous` of the group: a loopback that every VTEP has a route to".to_owned())
-                .about(switch)
-                .about_name(&segment.name.value);
+            out.report(
+                place,
+                text.clone(),
+                format!("{name} floods {} by group, but {text}", segment.name.value),
+            )
+            .related(group, format!("{} is flooded by group", segment.name.value))
+            .wire(
+                "senders and receivers of the group don\u{2019}t find each other: \
+                 frames for many get to nobody"
+                    .to_owned(),
+            )
+            .remedy(
+                "write the `rendezvous` of the group: a loopback that every VTEP has a \
+                 route to"
+                    .to_owned(),
+            )
+            .about(switch)
+            .about_name(&segment.name.value);
         }
     }
 }

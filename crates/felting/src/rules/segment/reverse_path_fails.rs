@@ -71,12 +71,23 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     .or_insert_with(|| cx.state.toward(fabric, IpPrefix::host(point.value)));
                 let Some(blocked) = blocked(fabric, toward, switch) else { continue };
                 let (name, at) = (fabric.device_name(switch), fabric.interface(blocked));
-                out.report(at.span, format!("{} does not route multicast", fabric.interface_label(blocked)), format!("the way of {name} to the rendezvous point {} is not routed for multicast", point.value))
-                    .related(point.span, format!("rendezvous point of {}", segment.name.value))
-                    .wire(format!("{name} does not get what is sent to the groups, and what it sends is dropped on the way"))
-                    .remedy("say `multicast = true` for every link of the underlay".to_owned())
-                    .about(switch)
-                    .about(at.device);
+                out.report(
+                    at.span,
+                    format!("{} does not route multicast", fabric.interface_label(blocked)),
+                    format!(
+                        "the way of {name} to the rendezvous point {} is not routed for \
+                         multicast",
+                        point.value
+                    ),
+                )
+                .related(point.span, format!("rendezvous point of {}", segment.name.value))
+                .wire(format!(
+                    "{name} does not get what is sent to the groups, and what it sends is \
+                     dropped on the way"
+                ))
+                .remedy("say `multicast = true` for every link of the underlay".to_owned())
+                .about(switch)
+                .about(at.device);
             }
         }
     }

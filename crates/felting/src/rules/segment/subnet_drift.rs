@@ -65,7 +65,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let settings: Vec<Setting> = settings.collect();
         let odd = Odd {
             what: "the subnet",
-            wire: "addresses that are in the one subnet and not in the other are reached from some switches only",
+            wire: "addresses that are in the one subnet and not in the other are reached \
+                   from some switches only",
             remedy: "use one subnet on all switches",
             severity: &|_| None,
         };

@@ -51,7 +51,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let settings: Vec<Setting> = settings.collect();
         let odd = Odd {
             what: "the UDP port",
-            wire: "each VTEP drops what the other sends: nothing passes in either direction, though all routes are there",
+            wire: "each VTEP drops what the other sends: nothing passes in either \
+                   direction, though all routes are there",
             remedy: "use UDP port 4789 on all VTEPs",
             severity: &|_| None,
         };

@@ -45,7 +45,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let settings: Vec<Setting> = settings.collect();
         let odd = Odd {
             what: "the VLAN",
-            wire: "nothing is lost by itself; a host that is moved with its VLAN comes into another segment, or none",
+            wire: "nothing is lost by itself; a host that is moved with its VLAN comes \
+                   into another segment, or none",
             remedy: "use one VLAN for the segment everywhere, where the devices allow it",
             severity: &|presence| cut_off(cx, id, presence).then_some(Severity::Error),
         };

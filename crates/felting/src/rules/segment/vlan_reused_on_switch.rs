@@ -51,12 +51,19 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             &fabric.segment(presence.segment).name,
             &fabric.segment(other).name,
         );
-        out.report(vlan.span, format!("VLAN of {}", segment.value), format!("{} and {} both have VLAN {} on {name}", twin.value, segment.value, vlan.value))
-            .related(place, format!("VLAN of {}", twin.value))
-            .wire(format!("hosts of both are in one broadcast domain on {name}, and only one of the two VNIs carries it on"))
-            .remedy("give each segment a VLAN of its own on the switch".to_owned())
-            .about(presence.switch)
-            .about_name(&segment.value)
-            .about_name(&twin.value);
+        out.report(
+            vlan.span,
+            format!("VLAN of {}", segment.value),
+            format!("{} and {} both have VLAN {} on {name}", twin.value, segment.value, vlan.value),
+        )
+        .related(place, format!("VLAN of {}", twin.value))
+        .wire(format!(
+            "hosts of both are in one broadcast domain on {name}, and only one of \
+             the two VNIs carries it on"
+        ))
+        .remedy("give each segment a VLAN of its own on the switch".to_owned())
+        .about(presence.switch)
+        .about_name(&segment.value)
+        .about_name(&twin.value);
     }
 }

@@ -57,11 +57,22 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         };
         let (segment, vrf) = (&fabric.segment(presence.segment).name, &fabric.vrf(vrf).name);
-        out.report(vni.span, format!("layer 2 VNI of {}", segment.value), format!("VNI {} is the segment {}\u{2019}s and the VRF {}\u{2019}s", vni.value, segment.value, vrf.value))
-            .related(place, format!("layer 3 VNI of {}", vrf.value))
-            .wire("a VTEP cannot tell whether to bridge or to route what arrives with it: one of the two is lost".to_owned())
-            .remedy("give the VRF a VNI of its own".to_owned())
-            .about_name(&segment.value)
-            .about_name(&vrf.value);
+        out.report(
+            vni.span,
+            format!("layer 2 VNI of {}", segment.value),
+            format!(
+                "VNI {} is the segment {}\u{2019}s and the VRF {}\u{2019}s",
+                vni.value, segment.value, vrf.value
+            ),
+        )
+        .related(place, format!("layer 3 VNI of {}", vrf.value))
+        .wire(
+            "a VTEP cannot tell whether to bridge or to route what arrives with it: \
+             one of the two is lost"
+                .to_owned(),
+        )
+        .remedy("give the VRF a VNI of its own".to_owned())
+        .about_name(&segment.value)
+        .about_name(&vrf.value);
     }
 }

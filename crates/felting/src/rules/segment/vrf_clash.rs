@@ -67,7 +67,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let settings: Vec<Setting> = settings.collect();
         let odd = Odd {
             what: "the VRF",
-            wire: "hosts behind one switch are routed by another tenant\u{2019}s table: isolation is broken, or they reach nobody",
+            wire: "hosts behind one switch are routed by another tenant\u{2019}s table: \
+                   isolation is broken, or they reach nobody",
             remedy: "put the segment into one VRF on all switches",
             severity: &|_| None,
         };

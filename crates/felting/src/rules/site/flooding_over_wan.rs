@@ -28,7 +28,8 @@ on = ["inlet-a", "skerry-a"]
     ),
     mend: &[(
         "[[segment]]\nname",
-        "[[accept]]\nrule = \"site-flooding-over-wan\"\nreason = \"a handful of buoys\"\n\n[[segment]]\nname",
+        "[[accept]]\nrule = \"site-flooding-over-wan\"\nreason = \"a handful of \
+         buoys\"\n\n[[segment]]\nname",
     )],
     check,
 };

@@ -73,13 +73,27 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let Some((device, vtep)) = lost else { continue };
             let (name, here, there) =
                 (fabric.device_name(device), &fabric.site(from).name, &fabric.site(to).name);
-            out.report(here.span, format!("{name} is here, for one"), format!("{} has no route to the VTEPs of {}: {} is not reached from {name}", here.value, there.value, vtep.value))
-                .related(there.span, format!("{} is here", vtep.value))
-                .wire(format!("what {} sends to {} is dropped at its own border", here.value, there.value))
-                .remedy(format!("add a [[route]] at {} to the VTEPs of {} by the WAN, and advertise it there (`advertise` with `static`)", here.value, there.value))
-                .about(device)
-                .about_name(&here.value)
-                .about_name(&there.value);
+            out.report(
+                here.span,
+                format!("{name} is here, for one"),
+                format!(
+                    "{} has no route to the VTEPs of {}: {} is not reached from {name}",
+                    here.value, there.value, vtep.value
+                ),
+            )
+            .related(there.span, format!("{} is here", vtep.value))
+            .wire(format!(
+                "what {} sends to {} is dropped at its own border",
+                here.value, there.value
+            ))
+            .remedy(format!(
+                "add a [[route]] at {} to the VTEPs of {} by the WAN, and advertise it \
+                 there (`advertise` with `static`)",
+                here.value, there.value
+            ))
+            .about(device)
+            .about_name(&here.value)
+            .about_name(&there.value);
         }
     }
 }

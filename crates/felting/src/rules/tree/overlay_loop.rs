@@ -122,14 +122,30 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let names =
                 [one, other].map(|presence| fabric.device_name(fabric.presence(presence).switch));
             let segment = &fabric.segment(fabric.presence(one).segment).name;
-            out.report(device.name.span, format!("bridged to {} and {}", names[0], names[1]), format!("{} joins {} and {} in VLAN {vlan}, which {} joins too: a loop through the overlay", device.name.value, names[0], names[1], segment.value))
-                .related(segment.span, format!("{} joins them by its VNI", segment.value))
-                .wire(format!("a broadcast in {} goes round for ever, by {} and back by VXLAN; no spanning tree sees it", segment.value, device.name.value))
-                .remedy(format!("let {} have one door: one leaf, or a LAG to a pair or an Ethernet segment", device.name.value))
-                .about(switch)
-                .about(fabric.presence(one).switch)
-                .about(fabric.presence(other).switch)
-                .about_name(&segment.value);
+            out.report(
+                device.name.span,
+                format!("bridged to {} and {}", names[0], names[1]),
+                format!(
+                    "{} joins {} and {} in VLAN {vlan}, which {} joins too: a loop through \
+                     the overlay",
+                    device.name.value, names[0], names[1], segment.value
+                ),
+            )
+            .related(segment.span, format!("{} joins them by its VNI", segment.value))
+            .wire(format!(
+                "a broadcast in {} goes round for ever, by {} and back by VXLAN; no \
+                 spanning tree sees it",
+                segment.value, device.name.value
+            ))
+            .remedy(format!(
+                "let {} have one door: one leaf, or a LAG to a pair or an Ethernet \
+                 segment",
+                device.name.value
+            ))
+            .about(switch)
+            .about(fabric.presence(one).switch)
+            .about(fabric.presence(other).switch)
+            .about_name(&segment.value);
         }
     }
 }

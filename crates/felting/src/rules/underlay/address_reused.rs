@@ -79,12 +79,19 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             {
                 continue;
             }
-            out.report(span, format!("{what} of {name}"), format!("{name} and {other} both have {address}"))
-                .related(place, format!("{known} of {other}"))
-                .wire(format!("packets for {address} go to whichever of the two is nearer, and answers come from both"))
-                .remedy("give each switch an address of its own".to_owned())
-                .about(router.device)
-                .about(owner);
+            out.report(
+                span,
+                format!("{what} of {name}"),
+                format!("{name} and {other} both have {address}"),
+            )
+            .related(place, format!("{known} of {other}"))
+            .wire(format!(
+                "packets for {address} go to whichever of the two is nearer, and \
+                 answers come from both"
+            ))
+            .remedy("give each switch an address of its own".to_owned())
+            .about(router.device)
+            .about(owner);
         }
     }
 }

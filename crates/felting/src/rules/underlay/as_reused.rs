@@ -68,12 +68,19 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         });
         if let Some(&(other, span)) = stranger {
             let (name, twin) = (fabric.device_name(router.device), fabric.device_name(other));
-            out.report(asn.span, format!("{name} is in AS {}", asn.value), format!("{name} and {twin} share AS {}, but are no pair", asn.value))
-                .related(span, format!("{twin} is in AS {}", asn.value))
-                .wire(format!("{name} drops every route of {twin} that a spine passes on, as a loop, and the other way round"))
-                .remedy("give each leaf or pair an AS number of its own".to_owned())
-                .about(router.device)
-                .about(other);
+            out.report(
+                asn.span,
+                format!("{name} is in AS {}", asn.value),
+                format!("{name} and {twin} share AS {}, but are no pair", asn.value),
+            )
+            .related(span, format!("{twin} is in AS {}", asn.value))
+            .wire(format!(
+                "{name} drops every route of {twin} that a spine passes on, as a loop, \
+                 and the other way round"
+            ))
+            .remedy("give each leaf or pair an AS number of its own".to_owned())
+            .about(router.device)
+            .about(other);
         }
         known.push((router.device, asn.span));
     }

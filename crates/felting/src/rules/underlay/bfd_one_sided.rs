@@ -51,7 +51,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             out,
             [end(near), end(far)],
             format!("BFD runs at one end only: {}", both(fabric, near, far)),
-            "the BFD session never comes up, and a dead neighbor is noticed only by its silence, after the dead interval",
+            "the BFD session never comes up, and a dead neighbor is noticed only by \
+             its silence, after the dead interval",
             "run BFD at both ends, or at none",
         );
     }
@@ -80,7 +81,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             out,
             [end(session), end(other)],
             format!("BFD runs at one end only of the session of {} and {}", names[0], names[1]),
-            "the BFD session never comes up, and a dead peer is noticed only when the hold time runs out",
+            "the BFD session never comes up, and a dead peer is noticed only when \
+             the hold time runs out",
             "run BFD at both ends, or at none",
         );
     }

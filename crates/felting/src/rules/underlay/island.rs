@@ -88,9 +88,19 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("VTEP address of {name}"),
             format!("no other VTEP has a route to {name} ({})", address.value),
         )
-        .related(if theirs.span == address.span { fabric.device(*stranger).name.span } else { theirs.span }, format!("{other} has none, for one"))
+        .related(
+            if theirs.span == address.span {
+                fabric.device(*stranger).name.span
+            } else {
+                theirs.span
+            },
+            format!("{other} has none, for one"),
+        )
         .wire(format!("all that is behind {name} is cut off from the rest of its segments"))
-        .remedy(format!("see `felting sheet adjacencies` for the links of {name}, and let its VTEP address be advertised"))
+        .remedy(format!(
+            "see `felting sheet adjacencies` for the links of {name}, and let its \
+             VTEP address be advertised"
+        ))
         .about(*device);
     }
 }

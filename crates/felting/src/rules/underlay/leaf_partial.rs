@@ -78,9 +78,19 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let names: Vec<&str> = lacking.iter().map(|&spine| fabric.device_name(spine)).collect();
             let (name, names) = (fabric.device_name(leaf), crate::rules::some_of(&names));
             let mut draft = out
-                .report(fabric.device(leaf).name.span, format!("{name} has no cable to {names}"), format!("{name} is not cabled to {names}, as other leaves are"))
-                .related(fabric.device(first).name.span, format!("{} has cables to other leaves", fabric.device_name(first)))
-                .wire(format!("{name} has fewer ways out than its neighbors, and none is left sooner when spines fail"))
+                .report(
+                    fabric.device(leaf).name.span,
+                    format!("{name} has no cable to {names}"),
+                    format!("{name} is not cabled to {names}, as other leaves are"),
+                )
+                .related(
+                    fabric.device(first).name.span,
+                    format!("{} has cables to other leaves", fabric.device_name(first)),
+                )
+                .wire(format!(
+                    "{name} has fewer ways out than its neighbors, and none is left sooner \
+                     when spines fail"
+                ))
                 .remedy(format!("cable {name} to {names}"))
                 .about(leaf);
             for spine in lacking {

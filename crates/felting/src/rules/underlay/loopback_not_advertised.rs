@@ -52,11 +52,18 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             lacks.push(("VTEP address", vtep.value, vtep.span));
         }
         for (what, address, needed) in lacks {
-            out.report(place, "this does not include it", format!("{name} does not advertise its {what} {address}"))
-                .related(needed, format!("{name} uses it here"))
-                .wire(format!("no other switch has a route to {address}: sessions and tunnels to it do not come up"))
-                .remedy("add it to `advertise`, or take `advertise` out".to_owned())
-                .about(router.device);
+            out.report(
+                place,
+                "this does not include it",
+                format!("{name} does not advertise its {what} {address}"),
+            )
+            .related(needed, format!("{name} uses it here"))
+            .wire(format!(
+                "no other switch has a route to {address}: sessions and tunnels to it \
+                 do not come up"
+            ))
+            .remedy("add it to `advertise`, or take `advertise` out".to_owned())
+            .about(router.device);
         }
     }
 }

@@ -33,7 +33,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 format!("the loopback of {name} claims all of {}", loopback.prefix()),
             )
             .related(fabric.device(router.device).name.span, format!("{name} is written here"))
-            .wire(format!("packets for any address of {} that nobody else advertises go to {name} and are dropped there", loopback.prefix()))
+            .wire(format!(
+                "packets for any address of {} that nobody else advertises go to {name} \
+                 and are dropped there",
+                loopback.prefix()
+            ))
             .remedy(format!("write {} without a prefix length", loopback.address()))
             .about(router.device);
         }

@@ -85,11 +85,22 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             out.report(
                 mtu.span,
                 format!("{} takes {} bytes", fabric.interface_label(id), mtu.value),
-                format!("{} takes {} bytes, but VXLAN needs {needed} here", fabric.interface_label(id), mtu.value),
+                format!(
+                    "{} takes {} bytes, but VXLAN needs {needed} here",
+                    fabric.interface_label(id),
+                    mtu.value
+                ),
             )
             .related(overlay.span, format!("{hosts} bytes of the hosts and the outer headers"))
-            .wire(format!("packets of hosts of more than {} bytes are dropped on this link, while small ones pass", mtu.get().saturating_sub(needed - hosts)))
-            .remedy(format!("set an MTU of at least {needed} at both ends, 9216 where the devices can"))
+            .wire(format!(
+                "packets of hosts of more than {} bytes are dropped on this link, while \
+                 small ones pass",
+                mtu.get().saturating_sub(needed - hosts)
+            ))
+            .remedy(format!(
+                "set an MTU of at least {needed} at both ends, 9216 where the devices \
+                 can"
+            ))
             .about(interface.device);
         }
     }

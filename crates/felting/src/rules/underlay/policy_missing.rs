@@ -61,12 +61,19 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
             let (name, other) =
                 (fabric.device_name(session.device), fabric.device_name(session.peer));
-            out.report(session.span, format!("{name} has no `{key}` here"), format!("{name} {verb} {other}: its eBGP session has no {key} policy"))
-                .related(fabric.device(session.peer).name.span, format!("{other} is in another AS"))
-                .wire(format!("the session is up, but {name} {verb} {other}"))
-                .remedy(format!("write the policies of `{key}`, or \"everything\"; or say `policy_required = false` if the switch does not follow RFC 8212"))
-                .about(session.device)
-                .about(session.peer);
+            out.report(
+                session.span,
+                format!("{name} has no `{key}` here"),
+                format!("{name} {verb} {other}: its eBGP session has no {key} policy"),
+            )
+            .related(fabric.device(session.peer).name.span, format!("{other} is in another AS"))
+            .wire(format!("the session is up, but {name} {verb} {other}"))
+            .remedy(format!(
+                "write the policies of `{key}`, or \"everything\"; or say \
+                 `policy_required = false` if the switch does not follow RFC 8212"
+            ))
+            .about(session.device)
+            .about(session.peer);
         }
     }
 }

@@ -51,11 +51,23 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let (name, other) = (fabric.device_name(router.device), fabric.device_name(owner));
-        out.report(id.span, format!("router id of {name}"), format!("{name} and {other} have one router id, {}", id.value))
-            .related(place, format!("router id of {other}"))
-            .wire("each overwrites what the other says of its links: routes come and go, and none of the two is reached reliably".to_owned())
-            .remedy("give each its own, or leave it out: it is then the loopback\u{2019}s address".to_owned())
-            .about(router.device)
-            .about(owner);
+        out.report(
+            id.span,
+            format!("router id of {name}"),
+            format!("{name} and {other} have one router id, {}", id.value),
+        )
+        .related(place, format!("router id of {other}"))
+        .wire(
+            "each overwrites what the other says of its links: routes come and go, \
+             and none of the two is reached reliably"
+                .to_owned(),
+        )
+        .remedy(
+            "give each its own, or leave it out: it is then the loopback\u{2019}s \
+             address"
+                .to_owned(),
+        )
+        .about(router.device)
+        .about(owner);
     }
 }

@@ -52,7 +52,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             })
         },
         "the ends of a link use different tags",
-        "each end drops the frames of the other as of a VLAN that it does not have: no adjacency forms",
+        "each end drops the frames of the other as of a VLAN that it does not \
+         have: no adjacency forms",
         "use one tag at both ends",
     );
 }

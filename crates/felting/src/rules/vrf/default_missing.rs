@@ -1,6 +1,7 @@
 use super::on_vteps;
+use crate::behavior::Instance;
 use crate::behavior::evpn::tenant::irb;
-use crate::fabric::{DeviceId, Fabric, VrfId};
+use crate::fabric::{DeviceId, VrfPresence};
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::Irb;
 
@@ -41,26 +42,28 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             outside.vrf.value == id && outside.prefixes.iter().any(|p| p.is_default())
         });
         let Some((_, outside)) = led else { continue };
-        let works =
-            outside.on.iter().any(|switch| vrf.switches.iter().any(|at| at.switch == *switch));
-        let rt_told = |switch: DeviceId| {
-            let at = vrf.switches.iter().find(|at| at.switch == switch);
-            at.is_none_or(|at| {
-                at.import.as_ref().is_some_and(|all| !all.is_empty()) || at.vni.is_none()
+        let all: Vec<_> = on_vteps(fabric, id)
+            .filter(|(_, at)| irb(fabric, at) == Some(Irb::Symmetric) && at.vni.is_some())
+            .filter_map(|(place, at)| Some((at, cx.state.evpn().tenant(id, place)?)))
+            .collect();
+        let borders: Vec<_> =
+            all.iter().filter(|(at, _)| outside.on.contains(&at.switch)).collect();
+        // Targets that were written, and are wrong, are told as that.
+        let told = |at: &VrfPresence| at.import.as_ref().is_some_and(|all| !all.is_empty());
+        let lacking: Vec<DeviceId> = all
+            .iter()
+            .filter(|(at, own)| {
+                let brings = |(border, theirs): &&&(&VrfPresence, &Instance)| {
+                    border.switch == at.switch || own.imports(&theirs.export)
+                };
+                let reached = |border: &VrfPresence| {
+                    cx.state.arrives(fabric, at.switch, border.switch).is_ok()
+                };
+                !told(at)
+                    && !borders.iter().any(|border| brings(&border))
+                    && borders.iter().any(|(border, _)| reached(border))
             })
-        };
-        let lacking: Vec<DeviceId> = on_vteps(fabric, id)
-            .map(|(_, at)| at.switch)
-            .filter(|&switch| works && !rt_told(switch) && irb_of(fabric, id, switch))
-            .filter(|&switch| {
-                !cx.state
-                    .tenant_routes(fabric, id, switch)
-                    .iter()
-                    .any(|route| route.prefix.is_default())
-            })
-            .filter(|&switch| {
-                outside.on.iter().any(|&border| cx.state.arrives(fabric, switch, border).is_ok())
-            })
+            .map(|(at, _)| at.switch)
             .collect();
         let Some(&first) = lacking.first() else { continue };
         let names: Vec<&str> = lacking.iter().map(|&switch| fabric.device_name(switch)).collect();
@@ -81,10 +84,4 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(first)
         .about_name(&vrf.name.value);
     }
-}
-
-/// Whether a VRF on a switch takes type 5 routes at all.
-fn irb_of(fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> bool {
-    let at = fabric.vrf(vrf).switches.iter().find(|at| at.switch == switch);
-    at.and_then(|at| irb(fabric, at)) == Some(Irb::Symmetric)
 }

@@ -68,8 +68,10 @@ one_way = true
 "#
     ),
     mend: &[(
-        "number = 350\nvrf = \"harbour\"\nvlan = 350\nvni = 23350\nsubnet = \"10.80.31.0/24\"\ngateway = \"10.80.31.1\"",
-        "number = 350\nvrf = \"harbour\"\nvlan = 350\nvni = 23350\nsubnet = \"10.82.50.0/24\"\ngateway = \"10.82.50.1\"",
+        "number = 350\nvrf = \"harbour\"\nvlan = 350\nvni = 23350\nsubnet = \
+         \"10.80.31.0/24\"\ngateway = \"10.80.31.1\"",
+        "number = 350\nvrf = \"harbour\"\nvlan = 350\nvni = 23350\nsubnet = \
+         \"10.82.50.0/24\"\ngateway = \"10.82.50.1\"",
     )],
     check,
 };

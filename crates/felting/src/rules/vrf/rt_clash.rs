@@ -48,12 +48,23 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let theirs =
                 usual.export.first().map_or_else(|| "none".to_owned(), ToString::to_string);
             let what = if mute { "imports" } else { "exports" };
-            out.report(written.span, format!("{name} {what} {}", written.value), format!("the VRF {} {what} {} on {name}, and {theirs} on others", vrf.name.value, written.value))
-                .related(vrf.name.span, format!("{theirs} on the others"))
-                .wire(format!("{name} and the others don\u{2019}t take each other\u{2019}s routes: {} ends at {name}", vrf.name.value))
-                .remedy(format!("use {theirs} on {name} too"))
-                .about(at.switch)
-                .about_name(&vrf.name.value);
+            out.report(
+                written.span,
+                format!("{name} {what} {}", written.value),
+                format!(
+                    "the VRF {} {what} {} on {name}, and {theirs} on others",
+                    vrf.name.value, written.value
+                ),
+            )
+            .related(vrf.name.span, format!("{theirs} on the others"))
+            .wire(format!(
+                "{name} and the others don\u{2019}t take each other\u{2019}s routes: {} \
+                 ends at {name}",
+                vrf.name.value
+            ))
+            .remedy(format!("use {theirs} on {name} too"))
+            .about(at.switch)
+            .about_name(&vrf.name.value);
         }
     }
 }

@@ -40,6 +40,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 Some((at.switch, text, span))
             })
             .collect();
+        if all.windows(2).all(|two| two[0].1 == two[1].1) {
+            continue;
+        }
         let count = |text: &str| all.iter().filter(|one| one.1 == text).count();
         let Some(usual) = all.iter().rev().max_by_key(|one| count(&one.1)) else { continue };
         for (switch, text, span) in all.iter().filter(|one| one.1 != usual.1) {
@@ -47,12 +50,23 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 continue;
             }
             let (name, other) = (fabric.device_name(*switch), fabric.device_name(usual.0));
-            out.report(*span, format!("{name}: {text}"), format!("the VRF {} has {text} on {name}, {} on others", vrf.name.value, usual.1))
-                .related(if usual.2 == *span { vrf.name.span } else { usual.2 }, format!("{other}: {}", usual.1))
-                .wire("the far VTEP takes the packets for another VRF\u{2019}s, or drops them: routing between leaves stops".to_owned())
-                .remedy("use one layer 3 VNI for the VRF everywhere".to_owned())
-                .about(*switch)
-                .about_name(&vrf.name.value);
+            out.report(
+                *span,
+                format!("{name}: {text}"),
+                format!("the VRF {} has {text} on {name}, {} on others", vrf.name.value, usual.1),
+            )
+            .related(
+                if usual.2 == *span { vrf.name.span } else { usual.2 },
+                format!("{other}: {}", usual.1),
+            )
+            .wire(
+                "the far VTEP takes the packets for another VRF\u{2019}s, or drops \
+                 them: routing between leaves stops"
+                    .to_owned(),
+            )
+            .remedy("use one layer 3 VNI for the VRF everywhere".to_owned())
+            .about(*switch)
+            .about_name(&vrf.name.value);
         }
     }
 }
