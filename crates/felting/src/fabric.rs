@@ -481,6 +481,13 @@ pub struct Vrf {
     pub switches: Vec<VrfPresence>,
 }
 
+impl Vrf {
+    /// The place of a switch among those that have the VRF.
+    pub fn place_of(&self, switch: DeviceId) -> Option<usize> {
+        self.switches.binary_search_by_key(&switch, |at| at.switch).ok()
+    }
+}
+
 /// A segment.
 #[derive(Clone, Debug)]
 #[non_exhaustive]

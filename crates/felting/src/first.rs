@@ -85,6 +85,11 @@ impl FirstFabric {
         Ok(page)
     }
 
+    /// Cables of a peer link: as many as uplinks, as it must carry what one side's lost uplinks push over it.
+    fn peer_cables(&self) -> u32 {
+        self.spines.max(2)
+    }
+
     /// Leaves in all.
     fn all_leaves(&self) -> u32 {
         self.pods * self.leaves_of_pod()
@@ -175,7 +180,7 @@ impl FirstFabric {
     fn write(&self, page: &mut String) -> fmt::Result {
         let spine_ports = (self.leaves_of_pod() + self.super_spines).max(32);
         let (peer, up) = (49 + self.spines, Self::range_from(49, self.spines));
-        let last = if self.paired() { peer + 1 } else { peer - 1 };
+        let last = if self.paired() { peer + self.peer_cables() - 1 } else { peer - 1 };
         writeln!(
             page,
             "# {} spines, {} leaves, {} hosts. Made by `felting new`; go on from here.\n\n\
@@ -245,7 +250,7 @@ impl FirstFabric {
             }
             if self.paired() {
                 for pair in self.leaves_in(pod).chunks(2) {
-                    let ports = Self::range_from(peer, 2);
+                    let ports = Self::range_from(peer, self.peer_cables());
                     writeln!(page, "  \"{} {ports} -- {} {ports}\",", pair[0], pair[1])?;
                 }
             }
@@ -329,10 +334,10 @@ impl FirstFabric {
             page,
             "\n# ---------------------------------------------------------------- pairs\n\n\
              [[management]]\nname = \"management\"\nsubnet = \"172.20.0.0/16\"\non = \"leaf-*\"\n\n\
-             [[lag]]\non = \"leaf-*\"\nname = \"peer\"\nports = \"et[{peer}-{}]\"\ntagged = \"{},{ESCAPE}\"\n\n\
+             [[lag]]\non = \"leaf-*\"\nname = \"peer\"\nports = \"{}\"\ntagged = \"{},{ESCAPE}\"\n\n\
              # The way round for a side that has lost its uplinks.\n\n\
              [[interface]]\non = \"leaf-*\"\nvlan = {ESCAPE}\nunnumbered = true\ncost = 100",
-            peer + 1,
+            Self::range_from(peer, self.peer_cables()),
             self.vlans()
         )?;
         for pod in 1..=self.pods {

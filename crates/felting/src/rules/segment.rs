@@ -148,13 +148,15 @@ pub(super) fn mapped(cx: &Context<'_>, segment: SegmentId) -> Vec<PresenceId> {
     presences.filter(|&presence| cx.state.evpn().instance(presence).is_some()).collect()
 }
 
-/// How many VTEPs have a segment, the two sides of a pair as one.
-pub(super) fn places(fabric: &Fabric, presences: &[PresenceId]) -> usize {
-    let switches: Vec<DeviceId> = presences.iter().map(|&id| fabric.presence(id).switch).collect();
-    let twin = |index: usize| {
-        switches[..index].iter().any(|&other| fabric.pair_of(other, switches[index]).is_some())
+/// Whether all presences are on one VTEP, the two sides of a pair as one.
+pub(super) fn in_one_place(fabric: &Fabric, presences: &[PresenceId]) -> bool {
+    let place = |&presence: &PresenceId| {
+        let switch = fabric.presence(presence).switch;
+        fabric.device(switch).pair.map_or(Err(switch), |(pair, _)| Ok(pair))
     };
-    (0..switches.len()).filter(|&index| !twin(index)).count()
+    let mut places = presences.iter().map(place);
+    let first = places.next();
+    places.all(|other| Some(other) == first)
 }
 
 /// The VLANs that a switch's ports and LAGs carry, peer links left out, with the place of each list.

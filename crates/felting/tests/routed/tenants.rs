@@ -62,6 +62,7 @@ fn table(fabric: &Fabric, state: &State, vrf: &str, switch: &str) -> String {
             TenantSource::Static => "static".to_owned(),
             TenantSource::Leaked(from) => format!("leaked from {}", fabric.vrf(from).name.value),
             TenantSource::Learned(from) => format!("from {}", fabric.device_name(from.switch)),
+            TenantSource::Host(at) => format!("a host at {}", fabric.device_name(at.switch)),
             other => panic!("{other:?}"),
         };
         let _ = write!(page, "{} {source}", route.prefix);
@@ -84,6 +85,19 @@ fn symmetric_irb_advertises_hosts_and_prefixes() {
     type 3 10.64.9.11, RD 10.64.8.11:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     type 5 10.80.31.0/24, RD 10.64.8.11:32769, targets [42041:27001], next hop 10.64.9.11, VNI 27001, router MAC 02:46:00:00:00:0b
     ");
+}
+
+#[test]
+fn a_far_leaf_has_hosts_and_prefixes_in_the_vrf() {
+    let (fabric, state) = made(&with_hosts(""));
+    // RFC 9135 section 5.1 for the host; the subnet is its own.
+    insta::assert_snapshot!(table(&fabric, &state, "tides", "kelp-b"), @r"
+    10.80.31.0/24 segment tides-web
+    10.80.31.21/32 a host at kelp-a at 10.64.9.11 by VNI 27001
+    ");
+    let asymmetric = with_hosts("").replace("gateway_mac", "irb = \"asymmetric\"\ngateway_mac");
+    let (fabric, state) = made(&asymmetric);
+    assert_eq!(table(&fabric, &state, "tides", "kelp-b"), "10.80.31.0/24 segment tides-web\n");
 }
 
 #[test]

@@ -178,7 +178,7 @@ impl State {
         }
         made.of_ethernet_segments();
         for (vrf, one) in fabric.vrfs() {
-            if one.switches.iter().any(|at| at.switch == switch) {
+            if one.place_of(switch).is_some() {
                 made.of_vrf(vrf);
             }
         }
@@ -268,7 +268,7 @@ impl State {
             && route.routed_vni.is_some();
         if route.kind.number() == 5 || host {
             for (vrf, one) in fabric.vrfs() {
-                let place = one.switches.iter().position(|at| at.switch == switch);
+                let place = one.place_of(switch);
                 let own = place.and_then(|place| self.evpn.tenant(vrf, place));
                 if own.is_some_and(|own| own.imports(&route.targets)) {
                     found.push(Import::Vrf(vrf));
@@ -418,7 +418,7 @@ impl Origination<'_> {
 
     /// The layer 3 VNI, router MAC address and targets of a VRF here, where routing is symmetric.
     fn routed(&self, vrf: VrfId) -> Option<(Vni, MacAddr, Targets)> {
-        let place = self.fabric.vrf(vrf).switches.iter().position(|at| at.switch == self.switch)?;
+        let place = self.fabric.vrf(vrf).place_of(self.switch)?;
         let at = &self.fabric.vrf(vrf).switches[place];
         let symmetric = super::tenant::irb(self.fabric, at) == Some(crate::value::Irb::Symmetric);
         let overlay = self.fabric.overlay_of(self.switch).filter(|_| symmetric)?;
@@ -479,7 +479,7 @@ impl Origination<'_> {
 
     fn of_vrf(&mut self, vrf: VrfId) {
         let Some((vni, router_mac, targets)) = self.routed(vrf) else { return };
-        let place = self.fabric.vrf(vrf).switches.iter().position(|at| at.switch == self.switch);
+        let place = self.fabric.vrf(vrf).place_of(self.switch);
         let rd = place.and_then(|place| self.state.evpn.tenant(vrf, place)).and_then(|own| own.rd);
         for route in self.state.tenant_exports(self.fabric, vrf, self.switch) {
             let kind = RouteKind::IpPrefix { prefix: route.prefix };

@@ -21,6 +21,8 @@ pub enum TenantSource {
     Leaked(VrfId),
     /// From another VTEP by a type 5 route.
     Learned(Learnt),
+    /// A host at another VTEP, by a type 2 route with the layer 3 VNI (RFC 9135 section 5.1).
+    Host(Learnt),
 }
 
 /// From which VRF of which VTEP a type 5 route is.
@@ -77,7 +79,7 @@ pub(crate) fn is_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
     let (segment, settings) = (fabric.segment(at.segment), fabric.settings_at(presence));
     // Without an overlay a layer 3 switch routes in its own table.
     let has_vrf = match at.vrf {
-        Some(vrf) => fabric.vrf(vrf.value).switches.iter().any(|one| one.switch == at.switch),
+        Some(vrf) => fabric.vrf(vrf.value).place_of(at.switch).is_some(),
         None => fabric.overlays.is_empty(),
     };
     let kind = settings.gateway_kind.map_or(GatewayKind::Anycast, |kind| kind.value);
@@ -130,11 +132,6 @@ fn local(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
 /// The priority of a router of a shared gateway address, where none is written (RFC 9568 section 5.2.4).
 const DEFAULT_PRIORITY: u32 = 100;
 
-/// The place of a switch among those of a VRF.
-fn place(fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Option<usize> {
-    fabric.vrf(vrf).switches.iter().position(|one| one.switch == switch)
-}
-
 impl State {
     /// The router that is Active for a segment's shared gateway address: of those that hear each other the
     /// one of the highest priority, of equal ones that of the higher address (RFC 9568 section 6.4.3).
@@ -159,7 +156,7 @@ impl State {
         vrf: VrfId,
         switch: DeviceId,
     ) -> Vec<TenantRoute> {
-        let Some(place) = place(fabric, vrf, switch) else { return Vec::new() };
+        let Some(place) = fabric.vrf(vrf).place_of(switch) else { return Vec::new() };
         let at = &fabric.vrf(vrf).switches[place];
         if at.vni.is_none() || irb(fabric, at) != Some(Irb::Symmetric) {
             return Vec::new();
@@ -180,7 +177,7 @@ impl State {
         for leak in fabric.leaks.values().filter(|leak| leak.to.value == vrf) {
             let from = leak.from.value;
             let here = leak.on.as_ref().is_none_or(|on| on.binary_search(&switch).is_ok());
-            let Some(at) = place(fabric, from, switch).filter(|_| here) else { continue };
+            let Some(at) = fabric.vrf(from).place_of(switch).filter(|_| here) else { continue };
             let own = local(fabric, from, &fabric.vrf(from).switches[at]);
             let learned = self.learned(fabric, from, switch, false);
             for route in own.into_iter().chain(learned) {
@@ -203,7 +200,7 @@ impl State {
         with_leaked: bool,
     ) -> Vec<TenantRoute> {
         let mut found = Vec::new();
-        let Some(place) = place(fabric, vrf, switch) else { return found };
+        let Some(place) = fabric.vrf(vrf).place_of(switch) else { return found };
         let Some(own) = self.evpn.tenant(vrf, place) else { return found };
         let at = &fabric.vrf(vrf).switches[place];
         if irb(fabric, at) != Some(Irb::Symmetric) {
@@ -246,6 +243,41 @@ impl State {
         found
     }
 
+    /// The hosts at other VTEPs whose type 2 routes a VRF on a switch imports, as routes to each address.
+    fn hosts(&self, fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+        let mut found = Vec::new();
+        let Some(place) = fabric.vrf(vrf).place_of(switch) else { return found };
+        let Some(own) = self.evpn.tenant(vrf, place) else { return found };
+        if irb(fabric, &fabric.vrf(vrf).switches[place]) != Some(Irb::Symmetric) {
+            return found;
+        }
+        for (id, presence) in fabric.presences().filter(|(_, at)| at.switch != switch) {
+            let Some(of) = presence.vrf.filter(|_| is_gateway(fabric, id)) else { continue };
+            let endpoints = self.evpn.endpoints_at(id);
+            let there = fabric.vrf(of.value).place_of(presence.switch);
+            let Some(place) = there.filter(|_| !endpoints.is_empty()) else { continue };
+            let at = &fabric.vrf(of.value).switches[place];
+            let imported =
+                self.evpn.tenant(of.value, place).is_some_and(|theirs| own.imports(&theirs.export));
+            if !imported || at.vni.is_none() || irb(fabric, at) != Some(Irb::Symmetric) {
+                continue;
+            }
+            let Ok(next_hop) = self.arrives(fabric, switch, presence.switch) else { continue };
+            for &endpoint in endpoints {
+                for address in &fabric.endpoint(endpoint).addresses {
+                    let learnt = Learnt { switch: presence.switch, vrf: of.value };
+                    found.push(TenantRoute {
+                        prefix: IpPrefix::host(address.address()),
+                        source: TenantSource::Host(learnt),
+                        next_hop: Some(next_hop),
+                        vni: at.vni.map(|vni| vni.value),
+                    });
+                }
+            }
+        }
+        found
+    }
+
     /// As [`State::arrives`], but two sides of a pair reach each other for type 5 by their own addresses.
     fn reaches_vtep(
         &self,
@@ -265,15 +297,16 @@ impl State {
     /// The routing table of a VRF on a switch, the best source of each prefix only: what is its own
     /// before what is leaked, that before what is learned.
     pub fn tenant_routes(&self, fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
-        let Some(place) = place(fabric, vrf, switch) else { return Vec::new() };
+        let Some(place) = fabric.vrf(vrf).place_of(switch) else { return Vec::new() };
         let mut found = local(fabric, vrf, &fabric.vrf(vrf).switches[place]);
         found.extend(self.leaked(fabric, vrf, switch));
         found.extend(self.learned(fabric, vrf, switch, true));
+        found.extend(self.hosts(fabric, vrf, switch));
         let rank = |route: &TenantRoute| match route.source {
             TenantSource::Segment(_) | TenantSource::Outside(_) => 0,
             TenantSource::Static => 1,
             TenantSource::Leaked(_) => 2,
-            TenantSource::Learned(_) => 3,
+            TenantSource::Learned(_) | TenantSource::Host(_) => 3,
         };
         found.sort_by_key(|route| (route.prefix, rank(route), *route));
         found.dedup();

@@ -1,4 +1,4 @@
-use super::{mapped, places};
+use super::{in_one_place, mapped};
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -29,7 +29,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, segment) in fabric.segments() {
         let mapped = mapped(cx, id);
         let [first, ..] = mapped[..] else { continue };
-        if places(fabric, &mapped) > 1 || vteps < 2 {
+        if !in_one_place(fabric, &mapped) || vteps < 2 {
             continue;
         }
         let presence = fabric.presence(first);

@@ -48,11 +48,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             pool.base.is_some_and(|base| vni.get() > base.get())
                 && pool.last.is_some_and(|last| vni.get() <= last.get())
         });
+        if inside {
+            continue;
+        }
         // One that is a VRF's too is told as that.
         let of_vrf = fabric.vrfs().any(|(_, vrf)| {
             vrf.switches.iter().any(|at| at.vni.is_some_and(|other| other.value == vni.value))
         });
-        if inside || of_vrf || !said.insert(vni.span) {
+        if of_vrf || !said.insert(vni.span) {
             continue;
         }
         let segment = &fabric.segment(presence.segment).name;

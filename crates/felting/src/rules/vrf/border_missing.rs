@@ -33,12 +33,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (_, outside) in fabric.outsides() {
         let vrf = fabric.vrf(outside.vrf.value);
-        let lacking: Vec<DeviceId> = outside
-            .on
-            .iter()
-            .copied()
-            .filter(|switch| !vrf.switches.iter().any(|at| at.switch == *switch))
-            .collect();
+        let lacking: Vec<DeviceId> =
+            outside.on.iter().copied().filter(|switch| vrf.place_of(*switch).is_none()).collect();
         let Some(&first) = lacking.first() else { continue };
         let names: Vec<&str> = lacking.iter().map(|&switch| fabric.device_name(switch)).collect();
         let names = crate::rules::some_of(&names);
