@@ -64,6 +64,8 @@ const FAULTS: &[(&str, &str)] = &[
         "[[port]]\non = \"leaf-02a\"\nports = \"et49\"\nmtu = 1500\n[[port]]\non = \"spine-1\"\nports = \"et3\"\nmtu = 1500",
         "underlay-mtu-too-small",
     ),
+    ("[[session]]\non = \"spine-*\"\nto = \"leaf-*\"\nclient = false", "overlay-reflector-missing"),
+    ("[[session]]\non = \"spine-2\"\nto = \"leaf-*\"\nclient = false", "overlay-reflector-single"),
     (
         "[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\ncommunities = false",
         "overlay-communities-dropped",

@@ -119,8 +119,8 @@ pub(crate) struct Heard(FxHashMap<(RouterId, IpPrefix), Vec<bool>>);
 #[derive(Clone, Debug, Default)]
 struct Classes {
     of: IdVec<RouterId, u32>,
-    /// The first members of each class, at most two.
-    members: Vec<SmallVec<[RouterId; 2]>>,
+    /// The first members of each class, at most three: two of them are no pair.
+    members: Vec<SmallVec<[RouterId; 3]>>,
     /// The peers of each class: the peers' class, and the first member's sessions with the first two
     /// of them.
     peers: Vec<Vec<PeerClass>>,
@@ -167,7 +167,7 @@ impl Bgp {
         &self.outcomes[session]
     }
 
-    /// Whether a speaker is among the first two of those that behave equally.
+    /// Whether a speaker is among the first three of those that behave equally.
     pub(crate) fn stands_for_others(&self, router: RouterId) -> bool {
         let class = self.classes.of.values().nth(router.index());
         class.is_none_or(|&class| self.classes.members[class as usize].contains(&router))
@@ -211,7 +211,7 @@ impl Bgp {
             }
             classes.of[id] = class;
             let members = &mut classes.members[class as usize];
-            if members.len() < 2 {
+            if members.len() < 3 {
                 members.push(id);
             }
         }

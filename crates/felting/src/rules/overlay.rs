@@ -63,7 +63,7 @@ fn hears(cx: &Context<'_>, at: RouterId, origin: RouterId) -> bool {
 }
 
 /// The VTEPs: the switch, as a router, and the place of its address. Of those that behave equally the
-/// first two stand for all.
+/// first three stand for all.
 fn vteps(cx: &Context<'_>) -> Vec<(DeviceId, RouterId, Span)> {
     let all = cx.fabric.overlays().filter_map(|(_, overlay)| {
         let router = cx.fabric.device(overlay.device).router?;

@@ -109,7 +109,7 @@ impl Made<'_> {
             };
             let via = match known {
                 Some(known) => At::new(known, via.span),
-                None => match self.names.one(via, Some(DeviceKind::Switch), self.faults) {
+                None => match self.switch_or_way(via) {
                     Some(switch) => At::new(Via::Device(switch), via.span),
                     None => continue,
                 },
@@ -120,6 +120,28 @@ impl Made<'_> {
                 }
             }
         }
+    }
+
+    /// The switch that a static route leads by, or a fault with what else it could lead by.
+    fn switch_or_way(&mut self, via: &At<SmolStr>) -> Option<DeviceId> {
+        let switches = || self.devices.iter().filter(|(_, d)| d.kind == DeviceKind::Switch);
+        if let Some((id, _)) = switches().find(|(_, device)| device.name.value == via.value) {
+            return Some(id);
+        }
+        let wans = self.fabric.wans.values().map(|wan| wan.name.as_str());
+        let known = wans.chain(switches().map(|(_, device)| device.name.as_str()));
+        let remedy = match nearest(&via.value, known) {
+            Some(nearest) => format!("did you mean {nearest}?"),
+            None => "add a [[wan]] of that name, or name a switch or an address".to_owned(),
+        };
+        self.faults.add(
+            FaultKind::UnknownName,
+            via.span,
+            format!("a static route leads by {}, which is nothing here", via.value),
+            "expected an address, a switch or a WAN path",
+            remedy,
+        );
+        None
     }
 
     pub(super) fn outsides(&mut self, document: &Document, vrfs: &VrfNames) {

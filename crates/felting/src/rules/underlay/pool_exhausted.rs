@@ -59,7 +59,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 first.wanted.span,
                 format!("number {} is beyond the pool\u{2019}s end", first.wanted.value),
             )
-            .wire(format!("{whom} has none, and what needs it does not come up"))
+            .wire(format!("{whom}: none, and what needs it does not come up"))
             .remedy(match pool.gives.value {
                 PoolKind::Links => {
                     "make the pool or its `links_per_switch` larger, or use smaller numbers"
