@@ -839,6 +839,12 @@ impl Fabric {
         &self.static_routes
     }
 
+    /// Whether two switches have one number, so that what is allotted to them is the same.
+    pub(crate) fn same_number(&self, a: DeviceId, b: DeviceId) -> bool {
+        let number = |device: DeviceId| self.devices[device].number.map(|number| number.value);
+        a != b && number(a).is_some() && number(a) == number(b)
+    }
+
     /// Whether a pool had nothing left for a switch.
     pub(crate) fn went_without(&self, switch: DeviceId) -> bool {
         self.exhausted.iter().any(|exhausted| exhausted.switch == Some(switch))

@@ -12,6 +12,7 @@ mod group_clash;
 mod group_invalid;
 mod group_reused;
 mod lonely;
+mod no_vtep;
 mod not_on_leaf;
 mod rendezvous_clash;
 mod rendezvous_missing;
@@ -51,6 +52,7 @@ pub(super) static RULES: &[&Rule] = &[
     &vlan_drift::RULE,
     &vlan_not_defined::RULE,
     &not_on_leaf::RULE,
+    &no_vtep::RULE,
     &lonely::RULE,
     &unused::RULE,
     &vrf_clash::RULE,

@@ -4,12 +4,14 @@ mod flooding_over_wan;
 mod no_path_within_bound;
 mod wan_mtu;
 mod wan_tag_clash;
+mod wan_unattached;
 mod wan_unrouted;
 
 use super::Rule;
 use crate::fabric::{DeviceId, Fabric, SiteId};
 
 pub(super) static RULES: &[&Rule] = &[
+    &wan_unattached::RULE,
     &wan_tag_clash::RULE,
     &wan_mtu::RULE,
     &wan_unrouted::RULE,
@@ -18,6 +20,6 @@ pub(super) static RULES: &[&Rule] = &[
 ];
 
 /// The site of a switch.
-fn site_of(fabric: &Fabric, device: DeviceId) -> Option<SiteId> {
+pub(super) fn site_of(fabric: &Fabric, device: DeviceId) -> Option<SiteId> {
     fabric.sites().find(|(_, site)| site.on.binary_search(&device).is_ok()).map(|(id, _)| id)
 }

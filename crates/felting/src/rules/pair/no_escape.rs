@@ -1,6 +1,6 @@
-use crate::fabric::DeviceId;
+use crate::fabric::{DeviceId, InterfaceId, InterfacePlace};
 use crate::rules::{Context, Findings, Rule, Severity};
-use crate::value::UnderlayProtocol;
+use crate::value::{UnderlayProtocol, VlanId};
 
 pub(super) static RULE: Rule = Rule {
     id: "pair-no-escape",
@@ -76,17 +76,42 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if !(runs(sides[0]) && runs(sides[1])) || fabric.overlay_of(sides[0]).is_none() {
             continue;
         }
-        let facing = router.interfaces.iter().any(|id| {
+        // A peer link that one side does not have is told as that.
+        if pair.sides.iter().any(|side| side.peer_link.is_none()) {
+            continue;
+        }
+        let to_other = |&id: &InterfaceId| {
             fabric.interface_far(id).is_some_and(|far| fabric.interface(far).device == sides[1])
+        };
+        let carried = |vlan: VlanId| {
+            pair.sides.iter().all(|side| {
+                side.peer_link.into_iter().chain(side.data_link).any(|link| {
+                    let lag = fabric.lag(link.value);
+                    lag.tagged.contains(vlan) || lag.untagged.is_some_and(|own| own.value == vlan)
+                })
+            })
+        };
+        let own: Vec<InterfaceId> = router.interfaces.iter().filter(to_other).collect();
+        let not_carried = own.iter().find_map(|&id| match fabric.interface(id).place {
+            InterfacePlace::Vlan(vlan) if !carried(vlan) => Some(vlan),
+            _ => None,
+        });
+        let facing = own.iter().any(|&id| match fabric.interface(id).place {
+            InterfacePlace::Vlan(vlan) => carried(vlan),
+            _ => true,
         });
         let Some(link) = pair.sides[0].peer_link.filter(|_| !facing) else { continue };
+        let lacks = not_carried.map_or_else(
+            || "the peer link carries VLANs only".to_owned(),
+            |vlan| format!("the peer link does not carry VLAN {vlan} of their interfaces"),
+        );
         let (here, there) = (fabric.device_name(sides[0]), fabric.device_name(sides[1]));
         out.report(
             pair.name.span,
             format!("{here} and {there} are no routing neighbors"),
             format!("{here} and {there} have no routed adjacency over their peer link"),
         )
-        .related(fabric.lag(link.value).name.span, "the peer link carries VLANs only")
+        .related(fabric.lag(link.value).name.span, lacks)
         .wire(format!(
             "when {here} loses its uplinks, what its hosts send to other leaves is \
              dropped, though their links stay up"

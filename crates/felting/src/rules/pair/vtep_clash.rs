@@ -71,7 +71,7 @@ reason = "an example"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (_, pair) in fabric.pairs() {
+    for (id, pair) in fabric.pairs() {
         let sides = pair.sides.each_ref().map(|side| side.switch.value);
         let overlays = sides.map(|side| fabric.overlay_of(side));
         let [Some(a), Some(b)] = overlays else { continue };
@@ -114,6 +114,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .routers()
             .map(|(_, router)| router.device)
             .filter(|device| !sides.contains(device))
+            .filter(|&device| !sides.iter().any(|&side| fabric.same_number(side, device)))
+            // Of two pairs with one address the later tells it.
+            .filter(|&device| fabric.device(device).pair.is_none_or(|(other, _)| other < id))
             .find_map(|device| {
                 let router = fabric.router_of(device)?;
                 let loopback =

@@ -1,8 +1,11 @@
+use std::net::IpAddr;
+
 use rustc_hash::FxHashSet;
 
 use super::site_of;
 use crate::fabric::SiteId;
 use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::At;
 
 pub(super) static RULE: Rule = Rule {
     id: "site-wan-unrouted",
@@ -65,8 +68,18 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 if !inside {
                     return None;
                 }
+                // A VTEP that its own site does not reach is that site's fault.
+                let at_home = |vtep: &At<IpAddr>| {
+                    let others = wan.ends.iter().map(|end| fabric.port(end.value).device);
+                    let theirs = others.into_iter().find(|&d| site_of(fabric, d) == Some(to));
+                    let router = theirs.and_then(|device| fabric.device(device).router);
+                    router.is_some_and(|router| {
+                        cx.state.underlay().delivers(fabric, router, vtep.value).is_ok()
+                    })
+                };
                 let (_, _, vtep) = vteps(to).find(|(.., vtep)| {
                     cx.state.underlay().delivers(fabric, router, vtep.value).is_err()
+                        && at_home(vtep)
                 })?;
                 Some((device, vtep))
             });

@@ -1,6 +1,9 @@
+use rustc_hash::FxHashSet;
+
 use crate::behavior::Entity;
 use crate::fabric::Device;
 use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
 
 pub(super) static RULE: Rule = Rule {
     id: "switch-mac-reused",
@@ -24,11 +27,16 @@ number = 12
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let mut said: FxHashSet<(Span, Span)> = FxHashSet::default();
     for cause in cx.state.causes().of(RULE.id) {
         let (Entity::Device(id), Some(Entity::Device(first))) = (cause.entity, cause.other) else {
             continue;
         };
         let (a, b) = (cx.fabric.device(first), cx.fabric.device(id));
+        // Ranges whose numbers meet are told once.
+        if !said.insert((a.mac.span, b.mac.span)) {
+            continue;
+        }
         let says = |device: &Device| match device.number {
             Some(number) if number.span == device.mac.span => {
                 format!("{} has number {}", device.name.value, number.value)

@@ -2,6 +2,7 @@ use std::net::IpAddr;
 
 use super::claimed;
 use crate::fabric::{DeviceId, RouterId};
+use crate::rules::site::site_of;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::At;
 use crate::value::{Advertised, SessionOver};
@@ -73,13 +74,17 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (device, _, address) in &vteps {
         let other = vteps.iter().find(|(_, _, known)| known.value != address.value);
         let Some((stranger, _, theirs)) = other else { continue };
-        let mut others = fabric.routers().filter(|(_, router)| {
+        // What other sites reach is the WAN's business.
+        let others = fabric.routers().filter(|(_, router)| {
             router.device != *device
+                && site_of(fabric, router.device) == site_of(fabric, *device)
                 && fabric.vtep_of(router.device).is_none_or(|vtep| vtep.value != address.value)
         });
+        let others: Vec<RouterId> = others.map(|(router, _)| router).collect();
         let reached = others
-            .any(|(router, _)| cx.state.underlay().delivers(fabric, router, address.value).is_ok());
-        if reached || explained(cx, *device) {
+            .iter()
+            .any(|&router| cx.state.underlay().delivers(fabric, router, address.value).is_ok());
+        if others.is_empty() || reached || explained(cx, *device) {
             continue;
         }
         let (name, other) = (fabric.device_name(*device), fabric.device_name(*stranger));
@@ -109,7 +114,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
 fn explained(cx: &Context<'_>, device: DeviceId) -> bool {
     let fabric = cx.fabric;
     let Some(router) = fabric.router_of(device) else { return true };
-    let says = router.advertised.iter().any(|one| one.value == Advertised::Vteps);
+    // Without a routing protocol there is nothing that could say it.
+    let says = router.protocol.is_none()
+        || router.advertised.iter().any(|one| one.value == Advertised::Vteps);
     let linked = router.interfaces.iter().any(|id| claimed(cx, id));
     let sessions = router.sessions.iter().any(|id| {
         let session = fabric.session(id);

@@ -47,7 +47,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 .router_of(device)
                 .is_some_and(|r| r.loopbacks.iter().any(|l| l.address() == IpAddr::V4(id.value)))
         };
-        if owner == router.device || (addressed(owner) && addressed(router.device)) {
+        if owner == router.device
+            || fabric.same_number(owner, router.device)
+            || (addressed(owner) && addressed(router.device))
+        {
             continue;
         }
         let (name, other) = (fabric.device_name(router.device), fabric.device_name(owner));

@@ -1,5 +1,6 @@
-use crate::fabric::DeviceId;
+use crate::fabric::{DeviceId, VrfId};
 use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::At;
 
 pub(super) static RULE: Rule = Rule {
     id: "vrf-border-missing",
@@ -31,6 +32,27 @@ prefixes = "0.0.0.0/0"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    for (_, leak) in fabric.leaks() {
+        let lacks = |vrf: &At<VrfId>, switch: DeviceId| {
+            fabric.vrf(vrf.value).place_of(switch).is_none().then_some((switch, *vrf))
+        };
+        let on = leak.on.iter().flatten();
+        let missing = on
+            .copied()
+            .find_map(|switch| lacks(&leak.from, switch).or_else(|| lacks(&leak.to, switch)));
+        let Some((switch, vrf)) = missing else { continue };
+        let (name, vrf_name) = (fabric.device_name(switch), &fabric.vrf(vrf.value).name);
+        out.report(
+            vrf.span,
+            format!("not on {name}"),
+            format!("{name} is to leak between VRFs, but does not have {}", vrf_name.value),
+        )
+        .related(vrf_name.span, format!("{} is on other switches", vrf_name.value))
+        .wire("no route is passed on there, however the leak is declared".to_owned())
+        .remedy(format!("put the VRF {} on {name}, or take {name} out of the leak", vrf_name.value))
+        .about(switch)
+        .about_name(&vrf_name.value);
+    }
     for (_, outside) in fabric.outsides() {
         let vrf = fabric.vrf(outside.vrf.value);
         let lacking: Vec<DeviceId> =
