@@ -1,7 +1,10 @@
 use std::collections::BTreeMap;
+use std::net::IpAddr;
 
 use felting::Fabric;
 use felting::fabric::{DeviceId, Segment};
+use felting::source::At;
+use felting::value::IpPrefix;
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
@@ -65,7 +68,7 @@ fn switches(fabric: &Fabric, segment: &Segment) -> Vec<String> {
 /// What is different where: "VNI 23301 on kelp-b".
 fn deviations(fabric: &Fabric, segment: &Segment) -> Vec<String> {
     let mut found: BTreeMap<String, Vec<&str>> = BTreeMap::new();
-    for presence in segment.presences.iter().map(|id| fabric.presence(id)) {
+    for (id, presence) in segment.presences.iter().map(|id| (id, fabric.presence(id))) {
         let name = fabric.device_name(presence.switch);
         let mut add = |what: String| found.entry(what).or_default().push(name);
         let vlan = presence.vlan.map(|vlan| vlan.value);
@@ -80,6 +83,23 @@ fn deviations(fabric: &Fabric, segment: &Segment) -> Vec<String> {
         if vrf != segment.vrf.map(|vrf| vrf.value) {
             add(vrf
                 .map_or("no VRF".to_owned(), |vrf| format!("VRF {}", fabric.vrf(vrf).name.value)));
+        }
+        let settings = fabric.settings_at(id);
+        let list = |texts: Vec<String>, what: &str| match texts.is_empty() {
+            true => format!("no {what}"),
+            false => format!("{what} {}", texts.join(" ")),
+        };
+        let gateways = |all: &[At<IpAddr>]| all.iter().map(|one| one.value.to_string()).collect();
+        let (here, usual): (Vec<String>, Vec<String>) =
+            (gateways(&settings.gateways), gateways(&segment.gateways));
+        if here != usual {
+            add(list(here, "gateway"));
+        }
+        let subnets = |all: &[At<IpPrefix>]| all.iter().map(|one| one.value.to_string()).collect();
+        let (here, usual): (Vec<String>, Vec<String>) =
+            (subnets(&settings.subnets), subnets(&segment.subnets));
+        if here != usual {
+            add(list(here, "subnet"));
         }
     }
     found.into_iter().map(|(what, on)| format!("{what} on {}", on.join(" and "))).collect()
