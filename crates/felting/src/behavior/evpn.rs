@@ -384,4 +384,4 @@ pub(crate) fn encapsulation(fabric: &Fabric, device: DeviceId) -> Option<Encapsu
     fabric.overlay_of(device).map(|overlay| overlay.encapsulation.value)
 }
 
-pub(crate) use attach::{Links, doors, joined};
+pub(crate) use attach::{Links, doors};

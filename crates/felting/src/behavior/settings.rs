@@ -249,9 +249,8 @@ pub(crate) fn peer_link_lacks(fabric: &Fabric, pair: &Pair, needed: &VlanSet) ->
         if side.peer_link.is_none() {
             return VlanSet::default();
         }
-        let links = side.peer_link.into_iter().chain(side.data_link);
-        links.fold(needed.clone(), |lacking, link| {
-            let lag = fabric.lag(link.value);
+        side.links().fold(needed.clone(), |lacking, link| {
+            let lag = fabric.lag(link);
             let lacking = lacking.without(&lag.tagged);
             match lag.untagged {
                 Some(untagged) => lacking.without(&untagged.value.into()),

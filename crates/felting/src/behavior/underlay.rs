@@ -22,7 +22,7 @@ use crate::fabric::{
     DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, Via, WanId,
 };
 use crate::id::{IdVec, typed_id};
-use crate::value::{Advertised, Family, IpPrefix, UnderlayProtocol};
+use crate::value::{Advertised, IpPrefix, UnderlayProtocol};
 
 typed_id! {
     /// Two interfaces that face each other.
@@ -349,7 +349,7 @@ impl Underlay {
         if shares(&a.own, &b.own) || shares(&a.backbones, &b.backbones) {
             return true;
         }
-        let family = if prefix.address().is_ipv4() { Family::Ipv4 } else { Family::Ipv6 };
+        let family = prefix.family();
         self.bgp.hears(fabric, family, from, origin, prefix, heard)
     }
 
@@ -581,7 +581,7 @@ pub(super) fn link_up(fabric: &Fabric, links: &Links<'_>, interface: InterfaceId
     }
 }
 
-/// Whether a switch's peer link carries a VLAN, tagged or not.
+/// Whether a switch's peer link carries a VLAN, tagged or not, and is up.
 fn carries(
     fabric: &Fabric,
     links: &Links<'_>,
@@ -589,10 +589,7 @@ fn carries(
     vlan: crate::value::VlanId,
 ) -> bool {
     let Some((pair, side)) = fabric.device(device).pair else { return false };
-    let side = &fabric.pair(pair).sides[side];
-    side.peer_link.into_iter().chain(side.data_link).any(|link| {
-        let lag = fabric.lag(link.value);
-        let has = lag.tagged.contains(vlan) || lag.untagged.is_some_and(|u| u.value == vlan);
-        has && links.lags[link.value].up
-    })
+    fabric.pair(pair).sides[side]
+        .links()
+        .any(|link| fabric.lag(link).carries(vlan) && links.lags[link].up)
 }

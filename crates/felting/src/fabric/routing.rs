@@ -5,16 +5,17 @@ use std::net::{IpAddr, Ipv4Addr};
 use smol_str::SmolStr;
 
 use super::{
-    DeviceId, InterfaceId, LagId, NetworkId, OverlayId, PolicyId, PortId, SegmentId, SessionId,
-    VrfId,
+    DeviceId, EviId, InterfaceId, LagId, NetworkId, OverlayId, PolicyId, PortId, PresenceId,
+    SegmentId, SessionId, SettingsId, VrfId,
 };
 use crate::id::IdRange;
 use crate::source::{At, Span};
 use crate::value::{
     Advertised, Area, Asn, DfElection, Encapsulation, Family, GatewayKind, Interval, IpInterface,
-    IpPrefix, Irb, IsisLevel, Loopback, MacAddr, Metric, Mtu, NetworkType, NextHopRule, NumberedBy,
-    PoolKind, PoolNumber, Preference, Replication, RouteDistinguisher, RouteTarget, SessionOver,
-    SingleHomed, TargetPattern, TargetRule, UdpPort, UnderlayProtocol, VlanId, Vni, VrrpPriority,
+    IpPrefix, Irb, IsisLevel, Loopback, MacAddr, Metric, Mtu, NetworkType, NextHopRule, Number,
+    NumberedBy, PoolKind, PoolNumber, Preference, Replication, RouteDistinguisher, RouteTarget,
+    SessionOver, SingleHomed, TargetPattern, TargetRule, UdpPort, UnderlayProtocol, VlanId, Vni,
+    VrrpPriority,
 };
 
 /// From what values are allotted that nobody wrote.
@@ -435,4 +436,69 @@ pub struct Endpoint {
     pub mac: At<MacAddr>,
     /// Its addresses.
     pub addresses: Vec<At<IpInterface>>,
+}
+
+/// A VRF.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Vrf {
+    /// Its name.
+    pub name: At<SmolStr>,
+    /// Its number.
+    pub number: Option<At<Number>>,
+    /// Its layer 3 VNI, where no switch differs.
+    pub vni: Option<At<Vni>>,
+    /// The switches that have it, in order, each with what it is set to there.
+    pub switches: Vec<VrfPresence>,
+}
+
+impl Vrf {
+    /// The place of a switch among those that have the VRF.
+    pub fn place_of(&self, switch: DeviceId) -> Option<usize> {
+        self.switches.binary_search_by_key(&switch, |at| at.switch).ok()
+    }
+}
+
+/// A segment.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Segment {
+    /// Its name.
+    pub name: At<SmolStr>,
+    /// Its number.
+    pub number: Option<At<Number>>,
+    /// Its VLAN, where no switch differs.
+    pub vlan: Option<At<VlanId>>,
+    /// Its layer 2 VNI, where no switch differs.
+    pub vni: Option<At<Vni>>,
+    /// Its VRF, where no switch differs.
+    pub vrf: Option<At<VrfId>>,
+    /// Its subnets.
+    pub subnets: Vec<At<IpPrefix>>,
+    /// Its gateway's addresses.
+    pub gateways: Vec<At<IpAddr>>,
+    /// Where the gateway is, if said.
+    pub gateway_on: Vec<DeviceId>,
+    /// Where it is present.
+    pub presences: IdRange<PresenceId>,
+    /// The EVPN instance that bundles it with others.
+    pub evi: Option<EviId>,
+}
+
+/// A segment on one switch.
+#[derive(Clone, Copy, Debug)]
+#[non_exhaustive]
+pub struct Presence {
+    /// The segment.
+    pub segment: SegmentId,
+    /// The switch.
+    pub switch: DeviceId,
+    /// Its VLAN there.
+    pub vlan: Option<At<VlanId>>,
+    /// The VNI that it is mapped to there; none where the switch is no VTEP.
+    pub vni: Option<At<Vni>>,
+    /// Its VRF there.
+    pub vrf: Option<At<VrfId>>,
+    /// What else it is set to there.
+    pub settings: SettingsId,
 }

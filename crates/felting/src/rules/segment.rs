@@ -38,7 +38,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{Context, Findings, Rule, Severity};
 use crate::behavior::evpn::tenant::is_gateway;
 pub(super) use crate::behavior::settings::of_one_pair;
-use crate::fabric::{DeviceId, Fabric, InterfacePlace, PresenceId, SegmentId};
+use crate::fabric::{DeviceId, Fabric, InterfacePlace, PresenceId, SegmentId, Side};
 use crate::source::Span;
 use crate::value::{GatewayKind, VlanId, VlanSet};
 
@@ -168,8 +168,7 @@ pub(super) fn carried(fabric: &Fabric, switch: DeviceId) -> Vec<(VlanSet, Span)>
     let peers: Vec<_> = pair
         .map(|(pair, side)| &fabric.pair(pair).sides[side])
         .into_iter()
-        .flat_map(|side| side.peer_link.into_iter().chain(side.data_link))
-        .map(|link| link.value)
+        .flat_map(Side::links)
         .collect();
     let mut seen = FxHashSet::default();
     for port in fabric.device(switch).ports.iter() {

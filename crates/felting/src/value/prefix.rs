@@ -4,6 +4,8 @@ use std::str::FromStr;
 
 use ipnet::IpNet;
 
+use super::Family;
+
 /// An IPv4 or IPv6 prefix without host bits, such as `10.80.31.0/24` or `2001:db8:80::/64`.
 ///
 /// ```
@@ -41,6 +43,11 @@ impl IpPrefix {
     /// The prefix of one address.
     pub fn host(address: IpAddr) -> Self {
         Self(address.into())
+    }
+
+    /// The family of routes to the prefix.
+    pub fn family(&self) -> Family {
+        if self.address().is_ipv4() { Family::Ipv4 } else { Family::Ipv6 }
     }
 
     /// Whether the address is inside the prefix.

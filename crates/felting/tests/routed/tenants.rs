@@ -277,18 +277,27 @@ fn the_active_router_of_a_shared_gateway() {
     // RFC 9568 section 6.4.3: the higher priority, then the higher address.
     let text = |keys: &str| {
         format!(
-            "[[switch]]\nname = \"kelp-[a-b]\"\n[[segment]]\nname = \"tides-web\"\nvlan = 310\nsubnet = \"10.80.31.0/24\"\n\
+            "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-8] 25G\"\n[[segment]]\nname = \"tides-web\"\nvlan = 310\nsubnet = \"10.80.31.0/24\"\n\
              gateway = \"10.80.31.1\"\ngateway_kind = \"vrrp\"\naddress = \"10.80.31.2/24\"\non = \"kelp-*\"\n\
              differs = [{{ on = \"kelp-b\", address = \"10.80.31.3/24\"{keys} }}]\n"
         )
     };
-    for (keys, expected) in
-        [("", "kelp-b"), (", vrrp_priority = 90", "kelp-a"), (", vrrp_priority = 110", "kelp-b")]
-    {
-        let (fabric, state) = made(&text(keys));
+    let cable = "[[port]]\non = \"kelp-*\"\nports = \"et1\"\ntagged = \"310\"\n\
+                 [cabling]\nruns = \"kelp-a et1 -- kelp-b et1\"\n";
+    let cut = cable.replacen("tagged = \"310\"", "tagged = \"310\"\nenabled = false", 1);
+    for (cable, keys, expected) in [
+        (cable, "", &["kelp-b"][..]),
+        (cable, ", vrrp_priority = 90", &["kelp-a"]),
+        (cable, ", vrrp_priority = 110", &["kelp-b"]),
+        // Section 6.4.2: whoever hears no other takes over.
+        (cut.as_str(), ", vrrp_priority = 90", &["kelp-a", "kelp-b"]),
+    ] {
+        let (fabric, state) = made(&format!("{}{cable}", text(keys)));
         let (segment, _) = fabric.segments().next().unwrap();
-        let active = fabric.presence(state.active_router(&fabric, segment).unwrap()).switch;
-        assert_eq!(fabric.device_name(active), expected, "{keys:?}");
+        let active = state.active_routers(&fabric, segment);
+        let names: Vec<&str> =
+            active.iter().map(|&id| fabric.device_name(fabric.presence(id).switch)).collect();
+        assert_eq!(names, expected, "{cable:?} {keys:?}");
     }
 }
 

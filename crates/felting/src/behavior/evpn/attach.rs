@@ -9,7 +9,7 @@ use crate::fabric::{
     DeviceId, DeviceKind, EndpointId, Fabric, MemberId, NetworkId, PortId, PresenceId,
 };
 use crate::id::IdVec;
-use crate::value::VlanId;
+use crate::value::{VlanId, VlanSet};
 
 /// What other parts of the behavior say of links.
 pub(crate) struct Links<'a> {
@@ -88,11 +88,8 @@ fn in_use(fabric: &Fabric, links: &Links<'_>, port: PortId) -> bool {
     fabric.member_of(port).is_none_or(|member| links.members[member].distributing)
 }
 
-/// The VLAN that a frame comes to be in at a switch's port, untagged or with a tag.
-fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> {
-    if fabric.device(fabric.port(port).device).kind == DeviceKind::Host {
-        return None;
-    }
+/// The VLANs that a switch's port carries: those with a tag, and the one without.
+fn carried(fabric: &Fabric, port: PortId) -> Option<(&VlanSet, Option<VlanId>)> {
     let (tagged, untagged) = match fabric.lag_of(port) {
         Some(lag) => {
             let lag = fabric.lag(lag);
@@ -103,9 +100,57 @@ fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> 
             (&settings.tagged, settings.untagged)
         }
     };
+    Some((&tagged.value, untagged.map(|vlan| vlan.value)))
+}
+
+/// The VLAN that a frame comes to be in at a switch's port, untagged or with a tag.
+fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> {
+    if fabric.device(fabric.port(port).device).kind == DeviceKind::Host {
+        return None;
+    }
+    let (tagged, untagged) = carried(fabric, port)?;
     match tag {
         Some(tag) => tagged.contains(tag).then_some(tag),
-        None => untagged.map(|vlan| vlan.value),
+        None => untagged,
+    }
+}
+
+/// With which tag a frame of a VLAN leaves by a port; none if it doesn't.
+#[allow(clippy::option_option, reason = "untagged is not the same as not at all")]
+fn leaves(fabric: &Fabric, port: PortId, vlan: VlanId) -> Option<Option<VlanId>> {
+    let (tagged, untagged) = carried(fabric, port)?;
+    if tagged.contains(vlan) {
+        return Some(Some(vlan));
+    }
+    (untagged == Some(vlan)).then_some(None)
+}
+
+/// Visits the switches that frames of a VLAN come to by cables from one, itself the first, with the VLAN
+/// that they are in there; `goes_on` tells whether they go on from it.
+fn walk(
+    fabric: &Fabric,
+    links: &Links<'_>,
+    start: DeviceId,
+    vlan: VlanId,
+    mut goes_on: impl FnMut(DeviceId, VlanId) -> bool,
+) {
+    let mut seen: FxHashSet<DeviceId> = FxHashSet::from_iter([start]);
+    let mut queue = vec![(start, vlan)];
+    while let Some((switch, vlan)) = queue.pop() {
+        if !goes_on(switch, vlan) {
+            continue;
+        }
+        for port in fabric.device(switch).ports.iter() {
+            let Some(far) = links.far[port].filter(|_| in_use(fabric, links, port)) else {
+                continue;
+            };
+            let Some(leaves) = leaves(fabric, port, vlan) else { continue };
+            let Some(there) = enters(fabric, far, leaves) else { continue };
+            let next = fabric.port(far).device;
+            if seen.insert(next) {
+                queue.push((next, there));
+            }
+        }
     }
 }
 
@@ -113,32 +158,14 @@ fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> 
 /// other switches without one.
 fn reach(fabric: &Fabric, links: &Links<'_>, start: DeviceId, vlan: VlanId) -> Presences {
     let mut found = Presences::new();
-    let mut seen: FxHashSet<DeviceId> = FxHashSet::from_iter([start]);
-    let mut queue = vec![(start, vlan)];
-    while let Some((switch, vlan)) = queue.pop() {
-        let own = fabric.presences_on(switch).iter().find(|&&id| {
+    walk(fabric, links, start, vlan, |switch, vlan| {
+        let own = fabric.presences_on(switch).iter().copied().find(|&id| {
             let presence = fabric.presence(id);
             presence.vni.is_some() && presence.vlan.is_some_and(|own| own.value == vlan)
         });
-        if let Some(&own) = own {
-            found.push(own);
-            continue;
-        }
-        if fabric.overlay_of(switch).is_some() {
-            continue;
-        }
-        for port in fabric.device(switch).ports.iter() {
-            let Some(far) = links.far[port].filter(|_| in_use(fabric, links, port)) else {
-                continue;
-            };
-            let next = fabric.port(far).device;
-            let Some(leaves) = leaves(fabric, port, vlan) else { continue };
-            let Some(there) = enters(fabric, far, leaves) else { continue };
-            if seen.insert(next) {
-                queue.push((next, there));
-            }
-        }
-    }
+        found.extend(own);
+        own.is_none() && fabric.overlay_of(switch).is_none()
+    });
     found.sort_unstable();
     found.dedup();
     found
@@ -155,48 +182,17 @@ pub(crate) fn doors(
 }
 
 /// Whether two switches are in one broadcast domain of a VLAN by cables alone.
-pub(crate) fn joined(
+pub(super) fn joined(
     fabric: &Fabric,
     links: &Links<'_>,
     from: DeviceId,
     to: DeviceId,
     vlan: VlanId,
 ) -> bool {
-    let mut seen: FxHashSet<DeviceId> = FxHashSet::from_iter([from]);
-    let mut queue = vec![(from, vlan)];
-    while let Some((switch, vlan)) = queue.pop() {
-        if switch == to {
-            return true;
-        }
-        for port in fabric.device(switch).ports.iter() {
-            let Some(far) = links.far[port].filter(|_| in_use(fabric, links, port)) else {
-                continue;
-            };
-            let Some(leaves) = leaves(fabric, port, vlan) else { continue };
-            let Some(there) = enters(fabric, far, leaves) else { continue };
-            if seen.insert(fabric.port(far).device) {
-                queue.push((fabric.port(far).device, there));
-            }
-        }
-    }
-    false
-}
-
-/// With which tag a frame of a VLAN leaves by a port; none if it doesn't.
-#[allow(clippy::option_option, reason = "untagged is not the same as not at all")]
-fn leaves(fabric: &Fabric, port: PortId, vlan: VlanId) -> Option<Option<VlanId>> {
-    let (tagged, untagged) = match fabric.lag_of(port) {
-        Some(lag) => {
-            let lag = fabric.lag(lag);
-            (&lag.tagged, lag.untagged)
-        }
-        None => {
-            let settings = fabric.settings_of(port)?;
-            (&settings.tagged, settings.untagged)
-        }
-    };
-    if tagged.contains(vlan) {
-        return Some(Some(vlan));
-    }
-    untagged.is_some_and(|own| own.value == vlan).then_some(None)
+    let mut met = false;
+    walk(fabric, links, from, vlan, |switch, _| {
+        met |= switch == to;
+        !met
+    });
+    met
 }

@@ -4,7 +4,7 @@ use std::net::IpAddr;
 
 use smallvec::SmallVec;
 
-use super::tenant::{TenantSource, is_gateway};
+use super::tenant::{TenantSource, gateway_mac, is_gateway};
 use super::{Apart, Targets, replication};
 use crate::behavior::State;
 use crate::behavior::bgp::{NotPassed, Path};
@@ -12,8 +12,8 @@ use crate::fabric::{
     DeviceId, EndpointId, EthernetSegmentId, Fabric, LagId, PresenceId, SessionId, VrfId,
 };
 use crate::value::{
-    Encapsulation, Esi, Family, GatewayKind, IpPrefix, MacAddr, Replication, RouteDistinguisher,
-    SingleHomed, VlanId, Vni,
+    Encapsulation, Esi, Family, IpPrefix, MacAddr, Replication, RouteDistinguisher, SingleHomed,
+    VlanId, Vni,
 };
 
 /// What a route says, by its type (RFC 7432 section 7, RFC 9136 section 3).
@@ -333,13 +333,8 @@ impl Origination<'_> {
         if overlay.is_some_and(|overlay| overlay.advertise_gateways) && is_gateway(fabric, presence)
         {
             let settings = fabric.settings_at(presence);
-            let kind = settings.gateway_kind.map_or(GatewayKind::Anycast, |kind| kind.value);
-            let shared = settings.gateway_mac.or(overlay.and_then(|overlay| overlay.gateway_mac));
             let own = fabric.device(self.switch).mac.value;
-            let mac = match kind {
-                GatewayKind::Anycast => shared.map_or(own, |mac| mac.value),
-                GatewayKind::Central | GatewayKind::Vrrp => shared.map_or(own, |mac| mac.value),
-            };
+            let mac = gateway_mac(fabric, presence).map_or(own, |mac| mac.value);
             for gateway in &settings.gateways {
                 let kind = RouteKind::MacIp { mac, ip: Some(gateway.value), esi: None };
                 self.routes.push(plain(self, kind));

@@ -2,10 +2,14 @@
 
 use std::net::IpAddr;
 
-use super::{Apart, Instance, Targets};
+use super::attach::joined;
+use super::{Apart, Instance, Links, Targets};
 use crate::behavior::State;
 use crate::fabric::{DeviceId, Fabric, OutsideId, PresenceId, SegmentId, Via, VrfId, VrfPresence};
-use crate::value::{GatewayKind, IpPrefix, Irb, RouteDistinguisher, RouteTarget, TargetRule, Vni};
+use crate::source::At;
+use crate::value::{
+    GatewayKind, IpPrefix, Irb, MacAddr, RouteDistinguisher, RouteTarget, TargetRule, Vni,
+};
 
 /// From where a VRF has a route.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -54,7 +58,7 @@ pub(super) fn instance(fabric: &Fabric, id: VrfId, at: &VrfPresence) -> Instance
     let Some(overlay) = fabric.overlay_of(at.switch) else { return Instance::default() };
     let derived =
         || at.vni.map_or_else(Targets::new, |vni| super::derived(fabric, overlay, vni.value));
-    let list = |own: &Option<Vec<crate::source::At<RouteTarget>>>| {
+    let list = |own: &Option<Vec<At<RouteTarget>>>| {
         own.as_ref().map(|all| all.iter().map(|target| target.value).collect::<Targets>())
     };
     let number = fabric.vrf(id).number.map(|number| number.get());
@@ -129,23 +133,67 @@ fn local(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
     found
 }
 
+/// The MAC address that is written for a segment's gateway on a switch, for all VTEPs or for it alone.
+pub(crate) fn gateway_mac(fabric: &Fabric, presence: PresenceId) -> Option<At<MacAddr>> {
+    let of_overlay = || fabric.overlay_of(fabric.presence(presence).switch)?.gateway_mac;
+    fabric.settings_at(presence).gateway_mac.or_else(of_overlay)
+}
+
+/// What of its own a VRF on a switch tells other VTEPs.
+fn told(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
+    let mut found = local(fabric, vrf, at);
+    found.retain(|route| at.advertise_subnets || !matches!(route.source, TenantSource::Segment(_)));
+    found
+}
+
 /// The priority of a router of a shared gateway address, where none is written (RFC 9568 section 5.2.4).
 const DEFAULT_PRIORITY: u32 = 100;
 
 impl State {
-    /// The router that is Active for a segment's shared gateway address: of those that hear each other the
-    /// one of the highest priority, of equal ones that of the higher address (RFC 9568 section 6.4.3).
-    pub fn active_router(&self, fabric: &Fabric, segment: SegmentId) -> Option<PresenceId> {
+    /// The routers that are Active for a segment's shared gateway address: one, if all of them hear each
+    /// other, of the highest priority, of equal ones that of the higher address (RFC 9568 section 6.4.3).
+    /// One that hears no better router is Active beside it (section 6.4.2). In the order of presences.
+    pub fn active_routers(&self, fabric: &Fabric, segment: SegmentId) -> Vec<PresenceId> {
         let presences = fabric.segment(segment).presences.iter();
-        let sharing = presences.filter(|&presence| {
-            let kind = fabric.settings_at(presence).gateway_kind.map(|kind| kind.value);
-            kind == Some(GatewayKind::Vrrp) && is_gateway(fabric, presence)
-        });
-        sharing.max_by_key(|&presence| {
+        let mut sharing: Vec<PresenceId> = presences
+            .filter(|&presence| {
+                let kind = fabric.settings_at(presence).gateway_kind.map(|kind| kind.value);
+                kind == Some(GatewayKind::Vrrp) && is_gateway(fabric, presence)
+            })
+            .collect();
+        sharing.sort_by_key(|&presence| {
             let settings = fabric.settings_at(presence);
             let priority = settings.vrrp_priority.map_or(DEFAULT_PRIORITY, |own| own.get());
-            (priority, settings.addresses.first().map(|address| address.address()))
-        })
+            let address = settings.addresses.first().map(|address| address.address());
+            std::cmp::Reverse((priority, address))
+        });
+        let mut active: Vec<PresenceId> = Vec::new();
+        for presence in sharing {
+            if !active.iter().any(|&better| self.hears(fabric, presence, better)) {
+                active.push(presence);
+            }
+        }
+        active.sort_unstable();
+        active
+    }
+
+    /// Whether frames for many that one switch of a segment sends come to another, by cables or by VXLAN.
+    fn hears(&self, fabric: &Fabric, at: PresenceId, from: PresenceId) -> bool {
+        let (here, there) = (fabric.presence(at), fabric.presence(from));
+        let links = Links { far: &self.far, members: &self.members };
+        let cabled = there
+            .vlan
+            .is_some_and(|vlan| joined(fabric, &links, there.switch, here.switch, vlan.value));
+        let flooded = || {
+            let (Some(own), Some(theirs)) = (self.floods(fabric, at), self.floods(fabric, from))
+            else {
+                return false;
+            };
+            let address = fabric.vtep_of(here.switch).map(|vtep| vtep.value);
+            theirs.targets.iter().any(|target| Some(target.address) == address)
+                || (theirs.group.is_some() && theirs.group == own.group)
+        };
+        cabled || flooded()
     }
 
     /// What a VRF on a switch tells other VTEPs of by type 5 routes (RFC 9136): what it has by itself,
@@ -161,10 +209,7 @@ impl State {
         if at.vni.is_none() || irb(fabric, at) != Some(Irb::Symmetric) {
             return Vec::new();
         }
-        let mut found = local(fabric, vrf, at);
-        found.retain(|route| {
-            at.advertise_subnets || !matches!(route.source, TenantSource::Segment(_))
-        });
+        let mut found = told(fabric, vrf, at);
         found.extend(self.leaked(fabric, vrf, switch));
         found.sort_unstable();
         found
@@ -220,14 +265,7 @@ impl State {
                 };
                 let routes = match with_leaked {
                     true => self.tenant_exports(fabric, other, there.switch),
-                    false => {
-                        let mut own = local(fabric, other, there);
-                        own.retain(|route| {
-                            there.advertise_subnets
-                                || !matches!(route.source, TenantSource::Segment(_))
-                        });
-                        own
-                    }
+                    false => told(fabric, other, there),
                 };
                 for route in routes {
                     let learnt = Learnt { switch: there.switch, vrf: other };

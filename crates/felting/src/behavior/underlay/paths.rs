@@ -8,9 +8,9 @@ use smallvec::SmallVec;
 use super::{Adjacency, DomainId, Origin, Underlay};
 use crate::behavior::State;
 use crate::behavior::bgp::Heard;
-use crate::fabric::{Fabric, InterfaceId, RouterId, SessionId};
+use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, SessionId};
 use crate::id::IdVec;
-use crate::value::{Family, IpPrefix, UnderlayProtocol};
+use crate::value::{IpPrefix, UnderlayProtocol};
 
 /// A next hop: out of an interface to a neighbor.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -97,6 +97,25 @@ impl State {
     }
 }
 
+impl Toward {
+    /// The first interface, at either end of its link, that stops joins which a switch sends this way:
+    /// multicast is not routed on it, so packets from there fail the check of the reverse path (RFC 7761
+    /// section 4.2). Of several next hops the first is followed.
+    pub fn blocks_joins(&self, fabric: &Fabric, from: DeviceId) -> Option<InterfaceId> {
+        let mut at = fabric.device(from).router?;
+        for _ in 0..fabric.routers().len() {
+            let hop = self.routes[at].as_ref()?.hops.first()?;
+            let far = fabric.interface_far(hop.interface);
+            let off = |id: &InterfaceId| !fabric.interface(*id).multicast;
+            if let Some(blocked) = Some(hop.interface).into_iter().chain(far).find(off) {
+                return Some(blocked);
+            }
+            at = hop.to;
+        }
+        None
+    }
+}
+
 impl Underlay {
     /// The shortest paths of OSPF and IS-IS: inside each area, then over the backbone, then from the
     /// backbone into the other areas (RFC 2328 section 16).
@@ -115,11 +134,9 @@ impl Underlay {
             }
         }
         // Routers in several areas carry the distance from one into the other.
-        let carried = |from: &dyn Fn(DomainId) -> bool, into: DomainId| -> Vec<(RouterId, u32)> {
+        let carried = |found: &[&(DomainId, Distances)], into: DomainId| {
             let mut seeds = Vec::new();
-            for (_, distances) in
-                inside.iter().filter(|(domain, _)| from(*domain) && *domain != into)
-            {
+            for (_, distances) in found {
                 for (router, distance) in distances.iter() {
                     let Some(distance) = *distance else { continue };
                     if self.edges[router].iter().any(|edge| edge.domain == into) {
@@ -127,32 +144,21 @@ impl Underlay {
                     }
                 }
             }
-            seeds
+            self.distances(fabric, into, &seeds).map(|found| (into, found))
         };
         let mut over: Vec<(DomainId, Distances)> = Vec::new();
         if domains.len() > 1 {
-            for &domain in domains.iter().filter(|&&domain| self.backbone[domain]) {
-                let seeds = carried(&|from| !self.backbone[from], domain);
-                over.extend(self.distances(fabric, domain, &seeds).map(|found| (domain, found)));
-            }
-            let backbones: Vec<_> = inside
-                .iter()
-                .filter(|(domain, _)| self.backbone[*domain])
-                .chain(&over)
-                .cloned()
-                .collect();
-            for &domain in domains.iter().filter(|&&domain| !self.backbone[domain]) {
-                let mut seeds = Vec::new();
-                for (_, distances) in &backbones {
-                    for (router, distance) in distances.iter() {
-                        let Some(distance) = *distance else { continue };
-                        if self.edges[router].iter().any(|edge| edge.domain == domain) {
-                            seeds.push((router, distance));
-                        }
-                    }
-                }
-                over.extend(self.distances(fabric, domain, &seeds).map(|found| (domain, found)));
-            }
+            let (backbones, areas): (Vec<DomainId>, Vec<DomainId>) =
+                domains.iter().partition(|&&domain| self.backbone[domain]);
+            let of = |backbone: bool| {
+                inside.iter().filter(move |(domain, _)| self.backbone[*domain] == backbone)
+            };
+            let of_areas: Vec<_> = of(false).collect();
+            over.extend(backbones.iter().filter_map(|&into| carried(&of_areas, into)));
+            let of_backbones: Vec<_> = of(true).chain(&over).collect();
+            let into_areas: Vec<_> =
+                areas.iter().filter_map(|&into| carried(&of_backbones, into)).collect();
+            over.extend(into_areas);
         }
         for router in fabric.routers.ids() {
             for found in [&inside, &over] {
@@ -244,7 +250,7 @@ impl Underlay {
         prefix: &IpPrefix,
         routes: &mut IdVec<RouterId, Option<Route>>,
     ) {
-        let family = if prefix.address().is_ipv4() { Family::Ipv4 } else { Family::Ipv6 };
+        let family = prefix.family();
         if origins.is_empty() || !state.underlay.bgp.is_used() {
             return;
         }

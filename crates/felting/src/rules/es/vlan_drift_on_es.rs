@@ -88,8 +88,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     .iter()
                     .find(|&&p| fabric.presence(p).segment == segment_id);
                 let vlan = fabric.presence(*own?).vlan?;
-                let carries = lag.tagged.contains(vlan.value)
-                    || lag.untagged.is_some_and(|u| u.value == vlan.value);
+                let carries = lag.carries(vlan.value);
                 carries.then_some(vlan)
             };
             let legs: Vec<_> = es.legs.iter().filter_map(|&leg| Some((leg, vlan(leg)?))).collect();

@@ -1,5 +1,6 @@
 use rustc_hash::FxHashSet;
 
+use crate::behavior::evpn::tenant::gateway_mac;
 use crate::fabric::{PresenceId, SegmentSettings};
 use crate::rules::segment::{gateways, of_one_pair};
 use crate::rules::{Context, Findings, Rule, Severity};
@@ -96,10 +97,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 .join(", ")
         };
         let switch = |presence: PresenceId| fabric.presence(presence).switch;
-        let mac = |presence: PresenceId| {
-            let overlay = fabric.overlay_of(switch(presence))?;
-            fabric.settings_at(presence).gateway_mac.or(overlay.gateway_mac)
-        };
+        let mac = |presence: PresenceId| gateway_mac(fabric, presence);
         let span = |settings: &SegmentSettings| {
             settings.gateways.first().map_or(segment.name.span, |gateway| gateway.span)
         };

@@ -84,12 +84,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             fabric.interface_far(id).is_some_and(|far| fabric.interface(far).device == sides[1])
         };
         let carried = |vlan: VlanId| {
-            pair.sides.iter().all(|side| {
-                side.peer_link.into_iter().chain(side.data_link).any(|link| {
-                    let lag = fabric.lag(link.value);
-                    lag.tagged.contains(vlan) || lag.untagged.is_some_and(|own| own.value == vlan)
-                })
-            })
+            pair.sides.iter().all(|side| side.links().any(|link| fabric.lag(link).carries(vlan)))
         };
         let own: Vec<InterfaceId> = router.interfaces.iter().filter(to_other).collect();
         let not_carried = own.iter().find_map(|&id| match fabric.interface(id).place {

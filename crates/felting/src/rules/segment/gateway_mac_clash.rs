@@ -1,6 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, gateways, of_one_pair, report_odd};
+use crate::behavior::evpn::tenant::gateway_mac;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::GatewayKind;
 
@@ -57,7 +58,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             gateways(fabric, id).into_iter().filter(|(_, kind)| *kind == GatewayKind::Anycast);
         let settings = anycast.filter_map(|(presence, _)| {
             let overlay = fabric.overlay_of(fabric.presence(presence).switch)?;
-            let mac = fabric.settings_at(presence).gateway_mac.or(overlay.gateway_mac);
+            let mac = gateway_mac(fabric, presence);
             // Without a written address each switch answers with its own.
             let own = || fabric.device(overlay.device).mac.value;
             let text =

@@ -1,8 +1,5 @@
-use super::gateways;
-use crate::behavior::evpn::{Links, joined};
 use crate::fabric::PresenceId;
 use crate::rules::{Context, Findings, Rule, Severity};
-use crate::value::GatewayKind;
 
 pub(super) static RULE: Rule = Rule {
     id: "segment-gateway-two-actives",
@@ -55,27 +52,16 @@ reason = "an example"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (id, segment) in fabric.segments() {
-        let shared: Vec<PresenceId> = gateways(fabric, id)
-            .into_iter()
-            .filter(|(_, kind)| *kind == GatewayKind::Vrrp)
-            .map(|(p, _)| p)
-            .collect();
-        let hear = |a: PresenceId, b: PresenceId| {
+        let active = cx.state.active_routers(fabric, id);
+        // Sides of a pair and VTEPs that don't hear each other are told as such.
+        let apart = |a: PresenceId, b: PresenceId| {
             let switches = [a, b].map(|presence| fabric.presence(presence).switch);
-            let paired = fabric.pair_of(switches[0], switches[1]).is_some();
-            // VTEPs that don't learn from each other are told as such.
             let tunnelled =
                 [a, b].iter().all(|&presence| cx.state.evpn().instance(presence).is_some());
-            let links = Links { far: &cx.state.far, members: &cx.state.members };
-            let cabled = || {
-                fabric.presence(a).vlan.is_some_and(|vlan| {
-                    joined(fabric, &links, switches[0], switches[1], vlan.value)
-                })
-            };
-            paired || tunnelled || cabled()
+            fabric.pair_of(switches[0], switches[1]).is_none() && !tunnelled
         };
-        let Some((&one, &other)) = shared.iter().enumerate().find_map(|(index, one)| {
-            shared[..index].iter().find(|&&other| !hear(*one, other)).map(|other| (one, other))
+        let Some((&one, &other)) = active.iter().enumerate().find_map(|(index, one)| {
+            active[..index].iter().find(|&&other| apart(*one, other)).map(|other| (one, other))
         }) else {
             continue;
         };

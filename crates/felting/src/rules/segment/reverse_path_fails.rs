@@ -5,7 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::mapped;
 use crate::behavior::Toward;
 use crate::behavior::evpn::replication;
-use crate::fabric::{DeviceId, Fabric, InterfaceId};
+use crate::fabric::DeviceId;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::{IpPrefix, Replication};
 
@@ -69,7 +69,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let toward = routes
                     .entry(point.value)
                     .or_insert_with(|| cx.state.toward(fabric, IpPrefix::host(point.value)));
-                let Some(blocked) = blocked(fabric, toward, switch) else { continue };
+                let Some(blocked) = toward.blocks_joins(fabric, switch) else { continue };
                 let (name, at) = (fabric.device_name(switch), fabric.interface(blocked));
                 out.report(
                     at.span,
@@ -91,19 +91,4 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
         }
     }
-}
-
-/// The first interface on the way without multicast routing, at either end of its link.
-fn blocked(fabric: &Fabric, toward: &Toward, from: DeviceId) -> Option<InterfaceId> {
-    let mut at = fabric.device(from).router?;
-    for _ in 0..fabric.routers().len() {
-        let hop = toward.routes[at].as_ref()?.hops.first()?;
-        let far = fabric.interface_far(hop.interface);
-        let off = |id: &InterfaceId| !fabric.interface(*id).multicast;
-        if let Some(blocked) = Some(hop.interface).into_iter().chain(far).find(off) {
-            return Some(blocked);
-        }
-        at = hop.to;
-    }
-    None
 }
