@@ -34,6 +34,11 @@ pub(crate) enum Command {
         #[command(flatten)]
         options: SheetOptions,
     },
+    /// Follow a packet from one end to the other and back: the way, and what it wears at each hop.
+    ///
+    /// Exit code: 0 if the packet and its reply arrive, 1 if one does not, 2 if the fabric could not be
+    /// read whole or the command was wrong.
+    Walk(WalkOptions),
     /// Tell what a rule is about, with an example and its mend; without a rule, list them all.
     Explain {
         /// The rule's id, such as lag-protocol-clash.
@@ -114,6 +119,48 @@ pub(crate) struct SheetOptions {
     /// The form of the table.
     #[arg(long, default_value = "table")]
     pub(crate) format: FormatWord,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct WalkOptions {
+    /// The fabric file.
+    pub(crate) file: PathBuf,
+    /// From where: an endpoint, a host with one endpoint, an address, or a network outside.
+    pub(crate) from: String,
+    /// To where, named likewise.
+    pub(crate) to: String,
+    /// An overlay document: what would be configured otherwise. Can be repeated.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) with: Vec<PathBuf>,
+    /// What is down: kelp-a, "kelp-a et1", "cable kelp-a et1", "peer link of kelp", "keepalive of
+    /// kelp", "member 2 of jetty". Can be repeated.
+    #[arg(long, value_name = "THING")]
+    pub(crate) cut: Vec<String>,
+    /// An endpoint that is on another host: "web-1 to hull-04". Can be repeated.
+    #[arg(long = "move", value_name = "ENDPOINT to HOST")]
+    pub(crate) moves: Vec<String>,
+    /// Follow all ways that are as good, not only the one that a hash picks.
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// How large the packet is, in bytes from its IP header on.
+    #[arg(long, value_name = "BYTES", value_parser = clap::value_parser!(u32).range(28..=65535))]
+    pub(crate) size: Option<u32>,
+    /// Write what a tap on each link of the way would see, as a capture file.
+    #[arg(long, value_name = "FILE.pcapng")]
+    pub(crate) capture: Option<PathBuf>,
+    /// In the capture, leave the outer UDP checksum at zero over IPv6 too, as RFC 6935 allows.
+    #[arg(long, requires = "capture")]
+    pub(crate) zero_outer_checksum: bool,
+    /// The form of the answer.
+    #[arg(long, default_value = "text")]
+    pub(crate) format: WalkFormat,
+}
+
+/// The form of a walk.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum WalkFormat {
+    Text,
+    Json,
 }
 
 #[derive(Args, Debug)]

@@ -4,6 +4,7 @@ mod arguments;
 mod demo;
 mod new;
 mod output;
+mod walk;
 
 use std::process::ExitCode;
 
@@ -30,6 +31,7 @@ fn main() -> ExitCode {
         Command::Check(options) => check(&options, &screen),
         Command::New(options) => new::run(&options, &screen),
         Command::Sheet { topic, options } => sheet(topic.into(), &options, &screen),
+        Command::Walk(options) => walk::run(&options, &screen),
         Command::Explain { rule } => explain(rule.as_deref(), &screen),
         Command::Demo { into } => demo::run(into.as_deref(), &screen),
         Command::Schema => {

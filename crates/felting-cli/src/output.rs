@@ -55,6 +55,15 @@ fn terminal_width() -> Option<usize> {
     terminal_size::terminal_size().map(|(width, _)| usize::from(width.0))
 }
 
+/// Writes a file whole or not at all: beside its place first, then into it.
+pub(crate) fn write_beside(path: &std::path::Path, bytes: &[u8]) -> std::io::Result<()> {
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
+    let mut beside = tempfile::NamedTempFile::new_in(folder.unwrap_or(std::path::Path::new(".")))?;
+    beside.write_all(bytes)?;
+    beside.persist(path).map_err(|error| error.error)?;
+    Ok(())
+}
+
 /// Says why the command was wrong, and returns its exit code.
 pub(crate) fn fail(message: &str) -> u8 {
     let _ = writeln!(std::io::stderr(), "error: {message}");

@@ -8,8 +8,10 @@ mod explain;
 mod findings;
 mod json;
 pub mod sheet;
+mod walk;
 mod words;
 
 pub use explain::{catalogue, catalogue_page, explain};
 pub use findings::{Style, findings};
 pub use json::findings_json;
+pub use walk::{Walked, walk, walk_json};

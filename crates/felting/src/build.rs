@@ -23,9 +23,9 @@
 //! ```
 
 pub use crate::source::builders::{
-    Accept, Bond, Endpoint, Evi, Hardware, Host, Instance, Interface, Keepalive, Lag, Leak,
+    Accept, Bond, Endpoint, Evi, Expect, Hardware, Host, Instance, Interface, Keepalive, Lag, Leak,
     Management, Member, Network, Outside, Overlay, Pair, Policy, Pool, Port, Repeater, Route,
-    Router, RunOptions, Segment, Session, Site, Stack, StackMember, Switch, Tree, Underlay,
+    Router, RunOptions, Scope, Segment, Session, Site, Stack, StackMember, Switch, Tree, Underlay,
     VlanPriority, Vrf, Wan,
 };
 
@@ -108,6 +108,10 @@ impl Builder {
         outside: Outside;
         /// Adds a machine on a host's virtual network.
         endpoint: Endpoint;
+        /// Adds addresses that a DHCP server gives out.
+        scope: Scope;
+        /// Adds what is expected of the fabric.
+        expect: Expect;
         /// Adds a host or a range of them.
         host: Host;
         /// Accepts a finding.

@@ -22,17 +22,20 @@ mod load;
 mod names;
 mod plant;
 mod routing;
+mod terminal;
 
 use std::net::IpAddr;
 use std::path::Path;
 
 use jiff::civil::Date;
 use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use crate::id::{Id, IdVec, typed_id};
 use crate::rules::Severity;
 use crate::source::{At, Disk, Document, Fault, Faults, Files, Memory, Sources, Span};
+use crate::value::{IpPrefix, Mtu};
 use layout::{Layout, LayoutId};
 pub use load::Load;
 pub use plant::{
@@ -41,10 +44,11 @@ pub use plant::{
     TreePort, TreeSettings, Uplink,
 };
 pub use routing::{
-    Endpoint, Evi, Exhausted, Interface, InterfacePlace, Leak, Outside, Overlay, Policy,
-    PolicyName, Pool, Presence, Router, Segment, SegmentSettings, Session, Site, StaticRoute, Via,
-    Vrf, VrfPresence, Wan,
+    Evi, Exhausted, Interface, InterfacePlace, Leak, Outside, Overlay, Policy, PolicyName, Pool,
+    Presence, Router, Segment, SegmentSettings, Session, Site, StaticRoute, Via, Vrf, VrfPresence,
+    Wan,
 };
+pub use terminal::{Endpoint, Expectation, Loss, NoTerminal, Scope, Terminal};
 
 typed_id! { /** A kind of switch. */ pub HardwareId, "hardware" }
 typed_id! { /** A switch or a host. */ pub DeviceId, "device" }
@@ -75,6 +79,8 @@ typed_id! { /** A network outside the fabric. */ pub OutsideId, "outside" }
 typed_id! { /** A site. */ pub SiteId, "site" }
 typed_id! { /** A path over a WAN. */ pub WanId, "wan" }
 typed_id! { /** A machine on a host's virtual network. */ pub EndpointId, "endpoint" }
+typed_id! { /** Addresses that a DHCP server gives out. */ pub ScopeId, "scope" }
+typed_id! { /** What is expected of the fabric. */ pub ExpectationId, "expectation" }
 typed_id! { /** A host's bond. */ pub BondId, "bond" }
 typed_id! { /** A host's virtual network. */ pub NetworkId, "network" }
 
@@ -140,13 +146,23 @@ pub struct Fabric {
     pub(crate) overlays: IdVec<OverlayId, Overlay>,
     pub(crate) policies: IdVec<PolicyId, Policy>,
     pub(crate) static_routes: Vec<StaticRoute>,
+    /// The segments that have each subnet on some switch.
+    pub(crate) subnets: FxHashMap<IpPrefix, SmallVec<[SegmentId; 1]>>,
+    /// The lengths of all subnets, the longest first.
+    pub(crate) subnet_lengths: Vec<u8>,
     pub(crate) evis: IdVec<EviId, Evi>,
     pub(crate) leaks: IdVec<LeakId, Leak>,
     pub(crate) outsides: IdVec<OutsideId, Outside>,
     pub(crate) sites: IdVec<SiteId, Site>,
     pub(crate) wans: IdVec<WanId, Wan>,
     pub(crate) endpoints: IdVec<EndpointId, Endpoint>,
+    pub(crate) endpoint_names: FxHashMap<SmolStr, EndpointId>,
+    pub(crate) endpoint_addresses: FxHashMap<IpAddr, SmallVec<[EndpointId; 1]>>,
+    pub(crate) scopes: IdVec<ScopeId, Scope>,
+    pub(crate) expectations: IdVec<ExpectationId, Expectation>,
     pub(crate) bonds: IdVec<BondId, Bond>,
+    /// The MTUs of NICs whose bond is no LAG.
+    pub(crate) nic_mtus: FxHashMap<PortId, At<Mtu>>,
     pub(crate) networks: IdVec<NetworkId, Network>,
     pub(crate) accepts: Vec<Accept>,
 }
@@ -304,6 +320,10 @@ impl Fabric {
         wan, wans: WanId => Wan;
         /// One machine on a host's virtual network.
         endpoint, endpoints: EndpointId => Endpoint;
+        /// Addresses that one server gives out in one segment.
+        scope, scopes: ScopeId => Scope;
+        /// One expectation.
+        expectation, expectations: ExpectationId => Expectation;
         /// One bond.
         bond, bonds: BondId => Bond;
         /// One virtual network.
@@ -318,6 +338,14 @@ impl Fabric {
     /// The presences of segments on a switch, in the order of the segments.
     pub fn presences_on(&self, switch: DeviceId) -> &[PresenceId] {
         self.presences_on.get(&switch).map_or(&[], Vec::as_slice)
+    }
+
+    /// The presence of a segment on a switch.
+    pub fn presence_of(&self, segment: SegmentId, switch: DeviceId) -> Option<PresenceId> {
+        let own = self.presences_on(switch);
+        let place =
+            own.binary_search_by_key(&segment, |&presence| self.presences[presence].segment);
+        place.ok().map(|place| own[place])
     }
 
     /// A switch as a router, if it takes part in any routing.
@@ -339,6 +367,20 @@ impl Fabric {
     /// of the pair.
     pub fn interface_far(&self, interface: InterfaceId) -> Option<InterfaceId> {
         self.interface_far[interface]
+    }
+
+    /// The segments that have a subnet with an address in it, those of the longest prefix first.
+    pub(crate) fn segments_with(
+        &self,
+        address: IpAddr,
+    ) -> impl Iterator<Item = (IpPrefix, SegmentId)> + '_ {
+        let host = IpPrefix::host(address);
+        let lengths = self.subnet_lengths.iter().filter(move |&&length| length <= host.length());
+        lengths.flat_map(move |&length| {
+            let prefix = host.shortened(length);
+            let found = self.subnets.get(&prefix).map_or(&[][..], |found| &found[..]);
+            found.iter().map(move |&segment| (prefix, segment))
+        })
     }
 
     /// The static routes, in the order of the file.
@@ -456,6 +498,25 @@ impl Fabric {
     /// The hardware of a device, if its kind is named.
     pub fn hardware_of(&self, device: DeviceId) -> Option<&Hardware> {
         self.devices[device].hardware.map(|kind| &self.hardware[kind.value])
+    }
+
+    /// The MTU that is written for a port: its LAG's, its own, its routed interface's, or its host's.
+    pub fn mtu_of(&self, port: PortId) -> Option<u32> {
+        let device = self.ports[port].device;
+        let of_lag = self.lag_of(port).and_then(|lag| self.lags[lag].mtu);
+        let of_port = || self.settings_of(port).and_then(|settings| settings.mtu);
+        let of_interface = || {
+            let router = self.router_of(device)?;
+            let mut interfaces = router.interfaces.iter().map(|id| &self.interfaces[id]);
+            interfaces.find(|i| i.place == InterfacePlace::Port(port)).and_then(|i| i.mtu)
+        };
+        let of_bond = || self.nic_mtus.get(&port).copied();
+        let mtu = of_lag
+            .or_else(of_port)
+            .or_else(of_bond)
+            .or_else(of_interface)
+            .or(self.devices[device].mtu);
+        mtu.map(|mtu| mtu.get())
     }
 
     /// The NICs of an uplink.

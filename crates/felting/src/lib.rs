@@ -45,6 +45,8 @@ pub mod id;
 pub mod rules;
 pub mod source;
 pub mod value;
+pub mod walk;
+pub mod wire;
 
 pub use behavior::{Condition, State};
 pub use fabric::Fabric;

@@ -36,9 +36,9 @@ pub(crate) use keys::Keys;
 /// Builders of single statements, generated from the same list of keys as the reader.
 pub(crate) mod builders {
     pub use super::statements::{
-        Accept, Bond, Endpoint, Evi, Hardware, Host, Instance, Interface, Keepalive, Lag, Leak,
-        Management, Member, Network, Outside, Overlay, Pair, Policy, Pool, Port, Repeater, Route,
-        Router, RunOptions, Segment, Session, Site, Stack, StackMember, Switch, Tree, Underlay,
-        VlanPriority, Vrf, Wan,
+        Accept, Bond, Endpoint, Evi, Expect, Hardware, Host, Instance, Interface, Keepalive, Lag,
+        Leak, Management, Member, Network, Outside, Overlay, Pair, Policy, Pool, Port, Repeater,
+        Route, Router, RunOptions, Scope, Segment, Session, Site, Stack, StackMember, Switch, Tree,
+        Underlay, VlanPriority, Vrf, Wan,
     };
 }

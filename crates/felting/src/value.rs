@@ -3,6 +3,7 @@
 //! Each type is made only through its check, prints one spelling, and reads that spelling back.
 //! IP addresses and prefixes come from the standard library and from `ipnet`.
 
+mod address_range;
 mod area;
 mod esi;
 mod interval;
@@ -16,6 +17,7 @@ mod tree;
 mod vlan;
 mod words;
 
+pub use address_range::AddressRange;
 pub use area::Area;
 pub use esi::{Esi, SegmentIdentifier};
 pub use interval::Interval;

@@ -74,7 +74,7 @@ fn both_demo_fabrics_and_all_examples_keep_to_the_schema() {
         assert!(errors.is_empty(), "{path}: {errors:#?}");
         count += 1;
     }
-    assert_eq!(count, 18, "the demo files were found");
+    assert_eq!(count, 20, "the demo files were found");
     for rule in felting::rules::all() {
         assert!(schema.is_valid(&as_json(rule.broken)), "{}", rule.id);
         assert!(schema.is_valid(&as_json(&rule.mended())), "{}", rule.id);

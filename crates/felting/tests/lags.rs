@@ -246,7 +246,7 @@ fn one_fault_is_one_finding() {
         ("nics = \"nic[1-2]\" }", "nics = \"nic1\" }", "uplink-lag-without-bond"),
         (
             "nics = \"nic[1-2]\" }",
-            "nics = \"nic[1-2]\", protocol = \"none\" }",
+            "nics = \"nic[1-2]\", protocol = \"by-guest\" }",
             "uplink-lag-without-bond",
         ),
         (

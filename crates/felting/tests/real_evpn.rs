@@ -16,6 +16,7 @@ use std::path::Path;
 use felting::behavior::{Received, RouteKind, RouteSource};
 use felting::fabric::{DeviceId, SessionId};
 use felting::value::{IpPrefix, UnderlayProtocol};
+use felting::walk::{Choice, Options, Walker};
 use felting::{Condition, Fabric, State};
 use serde_json::Value;
 
@@ -314,19 +315,17 @@ fn underlay_routes_with_metric_and_next_hops() {
 }
 
 #[test]
-fn who_reaches_whom_in_a_segment() {
+fn who_pings_whom() {
     for name in LABS {
         let lab = lab(name);
-        let of = |address: &str| {
-            let mut all = lab.fabric.endpoints();
-            let found = all.find(|(_, e)| e.addresses[0].address().to_string() == address);
-            lab.state.evpn().attached(found.unwrap().0)[0]
-        };
+        let mut walker = Walker::new(&lab.fabric, &lab.state);
         for ping in lab.record["truth"]["pings"].as_array().unwrap() {
-            let (from, to) = (of(&text(&ping["from_ip"])), of(&text(&ping["to_ip"])));
-            let ok = lab.state.tunnels(&lab.fabric, from, to).is_ok()
-                && lab.state.tunnels(&lab.fabric, to, from).is_ok();
-            assert_eq!(ok, ping["ok"].as_bool().unwrap(), "{name} {ping}");
+            let end = |key: &str| lab.fabric.terminal(&text(&ping[key])).unwrap();
+            for choice in [Choice::ByHash, Choice::All] {
+                let options = Options { choice, ..Options::default() };
+                let walk = walker.walk(end("from_ip"), end("to_ip"), options).unwrap();
+                assert_eq!(walk.arrives(), ping["ok"].as_bool().unwrap(), "{name} {ping}");
+            }
         }
     }
 }

@@ -161,6 +161,35 @@ impl Condition {
         }
     }
 
+    /// With one more endpoint on another host, as people say it: `web-1 to hull-04`.
+    ///
+    /// # Errors
+    ///
+    /// [`NotThere`], if the fabric has no such endpoint or host, or the words are others.
+    pub fn moving(self, fabric: &Fabric, what: &str) -> Result<Self, NotThere> {
+        let wrong = |remedy: String| NotThere { what: what.to_owned(), wanted: " to move", remedy };
+        let words: Vec<&str> = what.split_whitespace().collect();
+        let [name, "to", host] = words[..] else {
+            return Err(wrong("say which endpoint to which host: \"web-1 to hull-04\"".to_owned()));
+        };
+        let endpoint = fabric.find_endpoint(name).ok_or_else(|| {
+            let names = fabric.endpoints().map(|(_, endpoint)| endpoint.name.as_str());
+            wrong(match nearest(name, names) {
+                Some(nearest) => format!("did you mean {nearest}?"),
+                None => format!("{name} is no endpoint"),
+            })
+        })?;
+        let is_host = |id: &DeviceId| fabric.device(*id).kind == DeviceKind::Host;
+        let host = fabric.find_device(host).filter(is_host).ok_or_else(|| {
+            let hosts = fabric.devices().filter(|(id, _)| is_host(id));
+            wrong(match nearest(host, hosts.map(|(_, device)| device.name.as_str())) {
+                Some(nearest) => format!("did you mean {nearest}?"),
+                None => format!("{host} is no host"),
+            })
+        })?;
+        Ok(self.moved(endpoint, host))
+    }
+
     pub(super) fn holds_down(&self, fabric: &Fabric, port: PortId, cable: CableId) -> bool {
         self.cables.contains(&cable) || self.holds_port_down(fabric, port)
     }

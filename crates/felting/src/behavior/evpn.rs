@@ -19,7 +19,9 @@ pub use tenant::{Learnt, TenantRoute, TenantSource};
 
 use super::State;
 use super::condition::Condition;
-use crate::fabric::{DeviceId, EndpointId, Fabric, Overlay, PresenceId, RouterId, VrfId};
+use crate::fabric::{
+    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PresenceId, RouterId, SessionId, VrfId,
+};
 use crate::id::IdVec;
 use crate::value::{
     Asn, Encapsulation, Family, Replication, RouteDistinguisher, RouteTarget, TargetRule, Vni,
@@ -68,8 +70,8 @@ pub struct Evpn {
     attached: IdVec<EndpointId, SmallVec<[PresenceId; 2]>>,
     /// The endpoints at each presence.
     endpoints_at: FxHashMap<PresenceId, Vec<EndpointId>>,
-    /// The endpoints that have moved.
-    moved: Vec<EndpointId>,
+    /// The endpoints that have moved: the hosts that they are on now, and their networks there.
+    moved: FxHashMap<EndpointId, (DeviceId, Option<NetworkId>)>,
 }
 
 pub(super) fn outcome(fabric: &Fabric, condition: &Condition, links: &Links<'_>) -> Evpn {
@@ -98,14 +100,14 @@ pub(super) fn outcome(fabric: &Fabric, condition: &Condition, links: &Links<'_>)
         }
         evpn.instances[id] = Some(instance);
     }
-    let attached = attach::attached(fabric, condition, links);
+    evpn.moved = super::host::moved(fabric, condition);
+    let attached = attach::attached(fabric, &evpn.moved, links);
     for (endpoint, presences) in attached.iter() {
         for &presence in presences {
             evpn.endpoints_at.entry(presence).or_default().push(endpoint);
         }
     }
     evpn.attached = attached;
-    evpn.moved = condition.moved.keys().copied().collect();
     evpn
 }
 
@@ -224,6 +226,22 @@ impl Evpn {
         &self.attached[endpoint]
     }
 
+    /// The host that an endpoint is on.
+    pub fn host_of(&self, fabric: &Fabric, endpoint: EndpointId) -> DeviceId {
+        match self.moved.get(&endpoint) {
+            Some((host, _)) => *host,
+            None => fabric.endpoint(endpoint).host.value,
+        }
+    }
+
+    /// The network that an endpoint is on; none if it moved to a host without one of that name.
+    pub fn network_of(&self, fabric: &Fabric, endpoint: EndpointId) -> Option<NetworkId> {
+        match self.moved.get(&endpoint) {
+            Some((_, network)) => *network,
+            None => Some(fabric.endpoint(endpoint).network.value),
+        }
+    }
+
     /// The endpoints whose frames enter at a presence.
     pub fn endpoints_at(&self, presence: PresenceId) -> &[EndpointId] {
         self.endpoints_at.get(&presence).map_or(&[], Vec::as_slice)
@@ -321,6 +339,13 @@ impl State {
         Ok(address)
     }
 
+    /// The session that brings a switch what another originates by EVPN, if one does.
+    pub fn brought_by(&self, fabric: &Fabric, at: DeviceId, origin: DeviceId) -> Option<SessionId> {
+        let (at, origin) = (fabric.devices[at].router?, fabric.devices[origin].router?);
+        let found = self.bgp.propagate(fabric, Family::Evpn, &[origin], None);
+        found.best[at].as_ref()?.from
+    }
+
     /// Whether frames that one VTEP sends for another arrive there: it has the routes, their next hop is
     /// the far VTEP's, and that listens on the UDP port; the address that they are sent to, or why not.
     pub fn tunnels(
@@ -384,4 +409,4 @@ pub(crate) fn encapsulation(fabric: &Fabric, device: DeviceId) -> Option<Encapsu
     fabric.overlay_of(device).map(|overlay| overlay.encapsulation.value)
 }
 
-pub(crate) use attach::{Links, doors};
+pub(crate) use attach::{Links, doors, enters, leaves};

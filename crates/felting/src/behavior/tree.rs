@@ -247,6 +247,8 @@ impl Tree {
 #[derive(Clone, Debug)]
 pub struct Trees {
     of_device: IdVec<DeviceId, Option<BridgeId>>,
+    /// The bridge port that each port is, or is part of.
+    at: IdVec<PortId, Option<BridgePortId>>,
     pub(crate) bridges: IdVec<BridgeId, Bridge>,
     pub(crate) ports: IdVec<BridgePortId, BridgePort>,
     pub(crate) lans: IdVec<LanId, SmallVec<[BridgePortId; 2]>>,
@@ -271,6 +273,11 @@ impl Trees {
     /// The bridge that a switch is, or is part of.
     pub fn bridge_of(&self, device: DeviceId) -> Option<BridgeId> {
         self.of_device[device]
+    }
+
+    /// What a port does for the frames of a VLAN; none if it is no bridge's, or inside a bridge.
+    pub fn role_at(&self, port: PortId, vlan: VlanId) -> Option<PortRole> {
+        self.at[port].map(|port| self.role(port, vlan))
     }
 
     /// All bridges.
@@ -415,11 +422,13 @@ pub(super) fn trees(
     builder.lag_ports();
     builder.single_ports();
     let lans = builder.lans();
-    let (bridges, ports, of_device) = (builder.bridges, builder.ports, builder.of_device);
+    let (bridges, ports, of_device, at) =
+        (builder.bridges, builder.ports, builder.of_device, builder.at);
     let region_of = regions(fabric, &bridges);
     let common = IdVec::filled(&ports, (PortRole::Disabled, TreeReason::NoLink));
     let mut trees = Trees {
         of_device,
+        at,
         bridges,
         ports,
         lans,

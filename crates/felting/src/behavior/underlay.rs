@@ -13,10 +13,12 @@ use smallvec::SmallVec;
 
 pub use adjacency::{Adjacency, AdjacencyFault};
 pub use paths::{Hop, Route, RouteSource, Toward};
+pub(crate) use paths::{Next, Towards, Way};
 
 use super::Condition;
 use super::bgp::{Bgp, Heard};
 use super::cause::Causes;
+use super::evpn::tenant::is_gateway;
 use super::lag::LagOutcome;
 use crate::fabric::{
     DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, Via, WanId,
@@ -79,7 +81,7 @@ struct Parts {
 }
 
 /// Why a packet does not get to an address.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum NoRoute {
     /// A router has no route to it.
@@ -239,9 +241,12 @@ pub(crate) fn segment_subnets(
     device: DeviceId,
 ) -> impl Iterator<Item = IpPrefix> + '_ {
     let own = fabric.presences_on(device).iter();
-    own.filter(|&&presence| fabric.presence(presence).vrf.is_none())
-        .flat_map(|&presence| &fabric.settings_at(presence).addresses)
-        .map(|address| address.subnet())
+    own.filter(|&&presence| fabric.presence(presence).vrf.is_none()).flat_map(|&presence| {
+        let settings = fabric.settings_at(presence);
+        let gateway = !settings.gateways.is_empty() && is_gateway(fabric, presence);
+        let shared = settings.subnets.iter().filter(move |_| gateway).map(|subnet| subnet.value);
+        settings.addresses.iter().map(|address| address.subnet()).chain(shared)
+    })
 }
 
 type Origins = FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>;
@@ -413,7 +418,7 @@ impl Underlay {
         Err(NoRoute::Circle)
     }
 
-    fn owns(fabric: &Fabric, router: RouterId, address: IpAddr) -> bool {
+    pub(crate) fn owns(fabric: &Fabric, router: RouterId, address: IpAddr) -> bool {
         let router = &fabric.routers[router];
         router.loopbacks.iter().any(|loopback| loopback.address() == address)
             || fabric.vtep_of(router.device).is_some_and(|vtep| vtep.value == address)
@@ -473,6 +478,16 @@ impl Underlay {
             (route.to.length(), up)
         })?;
         Some((best.to.length(), best.via.value))
+    }
+
+    /// The interface of a router whose link leads to another.
+    fn link_to(&self, fabric: &Fabric, router: RouterId, to: RouterId) -> Option<InterfaceId> {
+        fabric.routers[router].interfaces.iter().find(|&id| {
+            let adjacency = self.adjacency_of(id).filter(|adjacency| adjacency.carries_packets());
+            adjacency.is_some_and(|adjacency| {
+                fabric.devices[fabric.interface(adjacency.other(id)).device].router == Some(to)
+            })
+        })
     }
 
     /// The router that a static route leads to, and by which WAN path.

@@ -4,6 +4,7 @@
 
 mod cabling;
 mod devices;
+mod endpoints;
 mod ethernet_segments;
 mod lags;
 mod pairs;
@@ -70,11 +71,13 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
     let vrfs = made.vrfs(document);
     let routers = made.routers(document, &sides, &vrfs);
     made.segments(document, &vrfs);
+    made.subnets();
     made.evis(document);
     made.static_routes(document, &vrfs);
     made.outsides(document, &vrfs);
     made.networks(&hosts);
     made.endpoints(document);
+    made.scopes(document);
     drop(names);
     fabric.device_names = by_name;
     fabric.devices = devices;
@@ -89,6 +92,7 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
     }
     ethernet_segments::join(&mut fabric);
     pairs::groups(&mut fabric, &mut faults, &sides.unmade);
+    endpoints::expectations(document, &vrfs, &mut fabric, &mut faults);
     accepts(document, &mut fabric, &mut faults);
     fabric.faults = faults.finish();
     fabric

@@ -13,10 +13,10 @@ use super::{
 use crate::id::IdRange;
 use crate::source::{At, Span};
 use crate::value::{
-    Activity, BridgePriority, Domain, Duplex, Esi, GroupNumber, HashPolicy, InstanceNumber,
-    IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PathCost, PathCosts, Protocol,
-    Role, SegmentIdentifier, SegmentMode, Speed, SplitDetection, StackMemberNumber, Timeout,
-    TreeMode, TreePortPriority, Unanswered, VlanId, VlanSet,
+    Activity, BondProtocol, BridgePriority, Domain, Duplex, Esi, GroupNumber, HashPolicy,
+    InstanceNumber, IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PathCost,
+    PathCosts, Protocol, Role, SegmentIdentifier, SegmentMode, Speed, SplitDetection,
+    StackMemberNumber, Timeout, TreeMode, TreePortPriority, Unanswered, VlanId, VlanSet,
 };
 
 /// What a kind of switch can do.
@@ -78,6 +78,10 @@ pub struct Device {
     pub rack: Option<At<SmolStr>>,
     /// Its position in the rack.
     pub position: Option<At<SmolStr>>,
+    /// The hosts among which a host's guests move.
+    pub cluster: Option<At<SmolStr>>,
+    /// The MTU of a host's NICs.
+    pub mtu: Option<At<Mtu>>,
     /// Its ports.
     pub ports: IdRange<PortId>,
     /// The pair that a switch belongs to, and which of its sides it is.
@@ -435,6 +439,10 @@ pub struct Bond {
     pub nics: Vec<At<PortId>>,
     /// The LAG end that it is, unless it doesn't aggregate.
     pub lag: Option<LagId>,
+    /// What it speaks, or how it uses its NICs without a LAG.
+    pub protocol: At<BondProtocol>,
+    /// The NIC that is used while it has a link, of one that is active-standby.
+    pub active: Option<At<PortId>>,
     /// By what it spreads frames.
     pub hash: Option<At<HashPolicy>>,
 }

@@ -5,8 +5,8 @@ use std::net::{IpAddr, Ipv4Addr};
 use smol_str::SmolStr;
 
 use super::{
-    DeviceId, EviId, InterfaceId, LagId, NetworkId, OverlayId, PolicyId, PortId, PresenceId,
-    SegmentId, SessionId, SettingsId, VrfId,
+    DeviceId, EviId, InterfaceId, LagId, OverlayId, PolicyId, PortId, PresenceId, SegmentId,
+    SessionId, SettingsId, VrfId,
 };
 use crate::id::IdRange;
 use crate::source::{At, Span};
@@ -324,6 +324,8 @@ pub struct SegmentSettings {
     pub group: Option<At<IpAddr>>,
     /// The static flood list, where it is written.
     pub flood_to: Option<Vec<At<IpAddr>>>,
+    /// The servers that its gateways pass DHCP on to.
+    pub relay: Vec<At<IpAddr>>,
 }
 
 /// A VRF on one switch.
@@ -390,6 +392,10 @@ pub struct Outside {
     pub on: Vec<DeviceId>,
     /// Its prefixes.
     pub prefixes: Vec<At<IpPrefix>>,
+    /// The switch of the file that plays the router there.
+    pub via: Option<At<DeviceId>>,
+    /// The segment in which the switches and that router meet.
+    pub segment: Option<At<SegmentId>>,
 }
 
 /// Switches at one place.
@@ -418,24 +424,6 @@ pub struct Wan {
     pub delay: Option<At<Interval>>,
     /// The largest packet that it takes.
     pub mtu: Option<At<Mtu>>,
-}
-
-/// A machine that a host's virtual network connects.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Endpoint {
-    /// Its name.
-    pub name: At<SmolStr>,
-    /// The host that it runs on.
-    pub host: At<DeviceId>,
-    /// The host's virtual network.
-    pub network: At<NetworkId>,
-    /// The tag that it uses in a network of several.
-    pub tag: Option<At<VlanId>>,
-    /// Its MAC address.
-    pub mac: At<MacAddr>,
-    /// Its addresses.
-    pub addresses: Vec<At<IpInterface>>,
 }
 
 /// A VRF.

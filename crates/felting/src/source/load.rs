@@ -15,10 +15,10 @@ use super::range::glob_matches;
 use super::read::{Cx, Many, Node, Read};
 use super::span::{At, FileId, Sources, Span};
 use super::statements::{
-    AcceptKeys, EndpointKeys, EviKeys, HardwareKeys, HostKeys, InterfaceKeys, LagKeys, LeakKeys,
-    ManagementKeys, OutsideKeys, OverlayKeys, PairKeys, PolicyKeys, PoolKeys, PortKeys,
-    RepeaterKeys, RouteKeys, RouterKeys, Run, SegmentKeys, SessionKeys, SiteKeys, StackKeys,
-    SwitchKeys, TreeKeys, UnderlayKeys, VrfKeys, WanKeys,
+    AcceptKeys, EndpointKeys, EviKeys, ExpectKeys, HardwareKeys, HostKeys, InterfaceKeys, LagKeys,
+    LeakKeys, ManagementKeys, OutsideKeys, OverlayKeys, PairKeys, PolicyKeys, PoolKeys, PortKeys,
+    RepeaterKeys, RouteKeys, RouterKeys, Run, ScopeKeys, SegmentKeys, SessionKeys, SiteKeys,
+    StackKeys, SwitchKeys, TreeKeys, UnderlayKeys, VrfKeys, WanKeys,
 };
 use crate::rules::Severity;
 
@@ -53,6 +53,8 @@ pub(crate) const TABLES: &[&str] = &[
     "outside",
     "host",
     "endpoint",
+    "scope",
+    "expect",
     "accept",
 ];
 
@@ -85,6 +87,8 @@ pub(crate) struct Document {
     pub(crate) sites: Vec<Statement<SiteKeys>>,
     pub(crate) wans: Vec<Statement<WanKeys>>,
     pub(crate) endpoints: Vec<Statement<EndpointKeys>>,
+    pub(crate) scopes: Vec<Statement<ScopeKeys>>,
+    pub(crate) expectations: Vec<Statement<ExpectKeys>>,
     pub(crate) vrfs: Vec<Statement<VrfKeys>>,
     pub(crate) segments: Vec<Statement<SegmentKeys>>,
     pub(crate) hosts: Vec<Statement<HostKeys>>,
@@ -333,6 +337,8 @@ fn statements(
             "site" => read_all(cx, node, layer, &mut document.sites),
             "wan" => read_all(cx, node, layer, &mut document.wans),
             "endpoint" => read_all(cx, node, layer, &mut document.endpoints),
+            "scope" => read_all(cx, node, layer, &mut document.scopes),
+            "expect" => read_all(cx, node, layer, &mut document.expectations),
             "vrf" => read_all(cx, node, layer, &mut document.vrfs),
             "segment" => read_all(cx, node, layer, &mut document.segments),
             "host" => read_all(cx, node, layer, &mut document.hosts),

@@ -11,8 +11,8 @@ use toml::de::DeValue;
 use super::fault::{FaultKind, Faults};
 use super::span::{At, FileId, Span};
 use crate::value::{
-    Activity, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection, Domain,
-    Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
+    Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
+    Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
     IpInterface, IpPrefix, Irb, IsisLevel, Length, Loopback, MacAddr, Medium, Metric, Mtu,
     NetworkType, NextHopRule, Number, NumberedBy, PathCost, PathCosts, PoolKind, PoolNumber,
     Preference, PrefixError, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
@@ -348,6 +348,7 @@ read_text! {
     RouteTarget, "a route target such as \"42041:23310\": an AS number or IPv4 address, a colon, and a number that fits beside it";
     RouteDistinguisher, "a route distinguisher such as \"10.64.8.11:310\": an AS number or IPv4 address, a colon, and a number that fits beside it";
     TargetPattern, "a route target with {vni} for its number, such as \"42041:{vni}\"";
+    AddressRange, "a range of addresses such as \"10.80.31.100-10.80.31.199\", or one address";
     IpAddr, "an IPv4 or IPv6 address without a prefix length, such as \"10.64.9.11\"";
 }
 

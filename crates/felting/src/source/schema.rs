@@ -7,11 +7,11 @@ use serde_json::{Value as Json, json};
 use super::keys::{Keys, extra_keys, statement_schema};
 use super::load::{TABLES, paths_schema};
 use super::statements::{
-    AcceptKeys, BondKeys, EndpointKeys, EviKeys, HardwareKeys, HostKeys, InstanceKeys,
+    AcceptKeys, BondKeys, EndpointKeys, EviKeys, ExpectKeys, HardwareKeys, HostKeys, InstanceKeys,
     InterfaceKeys, KeepaliveKeys, LagKeys, LeakKeys, ManagementKeys, MemberKeys, NetworkKeys,
     OutsideKeys, OverlayKeys, PairKeys, PolicyKeys, PoolKeys, PortKeys, RepeaterKeys, RouteKeys,
-    RouterKeys, Run, RunKeys, SegmentKeys, SessionKeys, SiteKeys, StackKeys, StackMemberKeys,
-    SwitchKeys, TreeKeys, UnderlayKeys, VlanPriorityKeys, VrfKeys, WanKeys,
+    RouterKeys, Run, RunKeys, ScopeKeys, SegmentKeys, SessionKeys, SiteKeys, StackKeys,
+    StackMemberKeys, SwitchKeys, TreeKeys, UnderlayKeys, VlanPriorityKeys, VrfKeys, WanKeys,
 };
 
 /// The JSON Schema (draft 2020-12) of a fabric file, for editors.
@@ -66,6 +66,8 @@ pub fn json_schema() -> Json {
             "site" => array::<SiteKeys>(),
             "wan" => array::<WanKeys>(),
             "endpoint" => array::<EndpointKeys>(),
+            "scope" => array::<ScopeKeys>(),
+            "expect" => array::<ExpectKeys>(),
             "vrf" => array::<VrfKeys>(),
             "segment" => array::<SegmentKeys>(),
             "host" => array::<HostKeys>(),
@@ -125,6 +127,8 @@ pub fn reference() -> String {
     section::<BondKeys>(&mut page);
     section::<NetworkKeys>(&mut page);
     section::<EndpointKeys>(&mut page);
+    section::<ScopeKeys>(&mut page);
+    section::<ExpectKeys>(&mut page);
     section::<AcceptKeys>(&mut page);
     page
 }

@@ -11,8 +11,8 @@ use super::keys::{KeyDef, Keys, Layers, keys};
 use super::read::{Cx, Many, Node, Read};
 use super::span::{At, Span};
 use crate::value::{
-    Activity, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection, Domain,
-    Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
+    Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
+    Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
     IpInterface, IpPrefix, Irb, IsisLevel, Length, Loopback, MacAddr, Medium, Metric, Mtu,
     NetworkType, NextHopRule, Number, NumberedBy, PathCost, PathCosts, PoolKind, PoolNumber,
     Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget, SegmentIdentifier,
@@ -509,7 +509,8 @@ keys! {
         any_as: bool;
         /// How packets between segments cross the fabric; `symmetric` by default.
         irb: Irb;
-        /// The MAC address by which others send routed packets here (RFC 9135); that of the switch by default.
+        /// The MAC address by which others send routed packets here (RFC 9135); by default that of the
+        /// switch, of a pair that of its first side.
         router_mac: MacAddr;
         /// The MAC address of anycast gateways.
         gateway_mac: MacAddr;
@@ -564,6 +565,10 @@ keys! {
         on: Many<SmolStr> [identity];
         /// Its prefixes; `0.0.0.0/0` is the default route.
         prefixes: Many<IpPrefix> [identity];
+        /// The router there, by the name of a switch of the fabric file that plays it.
+        via: SmolStr;
+        /// The segment in which the switches and that router meet.
+        segment: SmolStr;
     }
 
     /// Switches at one place, with a WAN between them and the others.
@@ -602,8 +607,49 @@ keys! {
         tag: VlanId;
         /// Its MAC address; by default it follows from the name.
         mac: MacAddr;
-        /// Its addresses.
+        /// Its addresses, each with the length of its subnet as it is set there.
         address: Many<IpInterface>;
+        /// The router that it sends to what is outside its subnet, one of each family at most.
+        gateway: Many<IpAddr>;
+        /// Its MTU; by default that of its host, else 1500.
+        mtu: Mtu;
+    }
+
+    /// Addresses that a DHCP server gives out in a segment.
+    "scope" ScopeKeys Scope {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The segment.
+        segment: SmolStr [identity];
+        /// The addresses, from the first to the last: `10.80.31.100-10.80.31.199`.
+        addresses: Many<AddressRange> [identity];
+        /// Those of them that are not given out.
+        exclude: Many<AddressRange>;
+        /// The router that hosts are told of.
+        router: Many<IpAddr>;
+        /// The server, by the name of an endpoint.
+        server: SmolStr;
+    }
+
+    /// A sentence about the fabric that must hold: who reaches whom, and through which losses.
+    "expect" ExpectKeys Expect {
+        /// From whom: endpoints by name or pattern, addresses, or networks outside.
+        from: Many<SmolStr> [identity];
+        /// To whom, named likewise.
+        to: Many<SmolStr> [identity];
+        /// Whether they are to reach each other, or must not; true unless said otherwise.
+        reaches: bool;
+        /// A VNI that packets must cross the fabric in.
+        vni: Vni;
+        /// A VRF by which packets must be routed.
+        vrf: SmolStr;
+        /// The most routers that packets may pass, as the endpoint counts them.
+        hops: u16;
+        /// The largest packet that must get through, at least.
+        mtu: Mtu;
+        /// What may be lost: `nothing`, which is the default, `any one cable`, `any one switch`,
+        /// `any one cable or switch`, or one thing as `--cut` names it, such as `kelp-a`.
+        despite: Many<SmolStr>;
     }
 
     /// A tenant's routing table.
@@ -672,6 +718,8 @@ keys! {
         group: IpAddr;
         /// The VTEP addresses that frames are copied to, where flooding is static.
         flood_to: Many<IpAddr>;
+        /// The servers to which its gateways pass on what hosts ask of DHCP.
+        relay: Many<IpAddr>;
     }
 
     /// A host, or several that are alike.
@@ -684,6 +732,10 @@ keys! {
         bond: Many<BondKeys>;
         /// Its virtual networks.
         networks: Many<NetworkKeys>;
+        /// The hosts among which its guests move, by the name that they share.
+        cluster: SmolStr;
+        /// The MTU of its NICs, and of the endpoints on it that have none of their own.
+        mtu: Mtu;
         /// Its MAC address, which is also its LACP system's; by default it follows from the name.
         mac: MacAddr;
         /// Its LACP system priority; the lower is the better, 32768 by default.
@@ -700,8 +752,11 @@ keys! {
         name: SmolStr [identity];
         /// Its NICs, by name or range.
         nics: Many<SmolStr> [identity];
-        /// What it speaks; `lacp` by default.
+        /// What it speaks, or how it uses its NICs without a LAG; `lacp` by default.
         protocol: BondProtocol;
+        /// The NIC that is used while it has a link, of a bond that is `active-standby`; the first by
+        /// default.
+        active: SmolStr;
         /// The LACP mode; `active` by default.
         mode: Activity;
         /// The LACP timeout; `long` by default.

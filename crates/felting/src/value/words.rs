@@ -83,8 +83,12 @@ words! {
         Lacp = "lacp",
         /// A maker's own negotiation, which only its like understands.
         Proprietary = "proprietary",
-        /// No aggregation: one NIC at a time, or each guest kept on one NIC.
-        None = "none",
+        /// No LAG: one NIC at a time, the others when it has no link.
+        ActiveStandby = "active-standby",
+        /// No LAG: each guest is kept on one NIC.
+        ByGuest = "by-guest",
+        /// No LAG: each source MAC address is kept on one NIC.
+        BySource = "by-source",
     }
 
     /// Whether an end starts to talk LACP by itself (IEEE 802.1AX, LACP_Activity).

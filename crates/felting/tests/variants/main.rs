@@ -226,13 +226,13 @@ fn members_and_partners() {
         (
             "NICs used one by one need no LAG",
             "uplink-bond-without-lag",
-            &[("protocol = \"lacp\"", "protocol = \"none\"")],
+            &[("protocol = \"lacp\"", "protocol = \"by-guest\"")],
             &[],
         ),
         (
             "a NIC beside the bond in the switch's LAG",
             "uplink-lag-without-bond",
-            &[("nics = \"nic[1-2]\", protocol = \"none\"", "nics = \"nic1\"")],
+            &[("nics = \"nic[1-2]\", protocol = \"by-guest\"", "nics = \"nic1\"")],
             &["uplink-lag-without-bond at et[1-2]"],
         ),
     ]);

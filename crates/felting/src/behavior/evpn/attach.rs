@@ -3,7 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
-use crate::behavior::condition::Condition;
+use crate::behavior::host::nics_in_use;
 use crate::behavior::lag::MemberOutcome;
 use crate::fabric::{
     DeviceId, DeviceKind, EndpointId, Fabric, MemberId, NetworkId, PortId, PresenceId,
@@ -21,21 +21,21 @@ type Presences = SmallVec<[PresenceId; 2]>;
 
 pub(super) fn attached(
     fabric: &Fabric,
-    condition: &Condition,
+    moved: &FxHashMap<EndpointId, (DeviceId, Option<NetworkId>)>,
     links: &Links<'_>,
 ) -> IdVec<EndpointId, Presences> {
     let mut known: FxHashMap<(DeviceId, VlanId), Presences> = FxHashMap::default();
     let found = fabric.endpoints.iter().map(|(id, endpoint)| {
-        let network = match condition.moved.get(&id) {
-            Some(&host) => same_network(fabric, endpoint.network.value, host),
+        let network = match moved.get(&id) {
+            Some((_, network)) => *network,
             None => Some(endpoint.network.value),
         };
         let Some(network) = network.map(|id| fabric.network(id)) else { return Presences::new() };
         let tag =
             endpoint.tag.map(|tag| tag.value).or_else(|| network.tags.as_ref()?.iter().next());
         let mut presences = Presences::new();
-        for nic in fabric.uplink_ports(network.uplink) {
-            let Some(far) = links.far[nic].filter(|_| in_use(fabric, links, nic)) else { continue };
+        for nic in nics_in_use(fabric, links.far, links.members, id, network.uplink) {
+            let Some(far) = links.far[nic] else { continue };
             let Some(vlan) = enters(fabric, far, tag) else { continue };
             let switch = fabric.port(far).device;
             let reached =
@@ -51,13 +51,6 @@ pub(super) fn attached(
         presences
     });
     found.collect::<Vec<_>>().into()
-}
-
-/// The network of the same name on another host.
-fn same_network(fabric: &Fabric, network: NetworkId, host: DeviceId) -> Option<NetworkId> {
-    let name = &fabric.network(network).name.value;
-    let mut all = fabric.networks.iter();
-    all.find(|(_, other)| other.host == host && other.name.value == *name).map(|(id, _)| id)
 }
 
 /// The two sides of a pair tell each other what they learn.
@@ -104,7 +97,7 @@ fn carried(fabric: &Fabric, port: PortId) -> Option<(&VlanSet, Option<VlanId>)> 
 }
 
 /// The VLAN that a frame comes to be in at a switch's port, untagged or with a tag.
-fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> {
+pub(crate) fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> {
     if fabric.device(fabric.port(port).device).kind == DeviceKind::Host {
         return None;
     }
@@ -117,7 +110,7 @@ fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> 
 
 /// With which tag a frame of a VLAN leaves by a port; none if it doesn't.
 #[allow(clippy::option_option, reason = "untagged is not the same as not at all")]
-fn leaves(fabric: &Fabric, port: PortId, vlan: VlanId) -> Option<Option<VlanId>> {
+pub(crate) fn leaves(fabric: &Fabric, port: PortId, vlan: VlanId) -> Option<Option<VlanId>> {
     let (tagged, untagged) = carried(fabric, port)?;
     if tagged.contains(vlan) {
         return Some(Some(vlan));

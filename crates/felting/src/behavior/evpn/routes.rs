@@ -234,6 +234,35 @@ impl State {
         all
     }
 
+    /// The LAG of a switch by which an endpoint is attached, if it is.
+    pub(crate) fn leg(&self, fabric: &Fabric, switch: DeviceId, id: EndpointId) -> Option<LagId> {
+        let network = fabric.network(self.evpn.network_of(fabric, id)?);
+        fabric.uplink_ports(network.uplink).into_iter().find_map(|nic| {
+            let far = self.far[nic]?;
+            fabric.lag_of(far).filter(|_| fabric.port(far).device == switch)
+        })
+    }
+
+    /// The address by which an endpoint at a VTEP is reached: that of the pair, or the side's own for what
+    /// hangs on it alone and where that is wanted.
+    pub(crate) fn endpoint_next_hop(
+        &self,
+        fabric: &Fabric,
+        switch: DeviceId,
+        id: EndpointId,
+    ) -> Option<IpAddr> {
+        let own = fabric.overlay_of(switch).map(|overlay| overlay.single_homed);
+        let shared = fabric.vtep_of(switch).map(|vtep| vtep.value);
+        let alone = own == Some(SingleHomed::Own) && fabric.device(switch).pair.is_some();
+        let grouped =
+            || self.leg(fabric, switch, id).is_some_and(|l| fabric.lag(l).group.is_some());
+        if !alone || grouped() {
+            return shared;
+        }
+        let loopback = fabric.router_of(switch).and_then(|router| router.loopbacks.first());
+        loopback.map(|loopback| loopback.address()).or(shared)
+    }
+
     /// Into what a VTEP imports a route that has reached it.
     fn imports(
         &self,
@@ -355,11 +384,11 @@ impl Origination<'_> {
         let fabric = self.fabric;
         let endpoint = fabric.endpoint(id);
         let at = fabric.presence(presence);
-        let leg = self.leg(id);
+        let leg = self.state.leg(fabric, self.switch, id);
         let esi =
             leg.and_then(|leg| fabric.lag(leg).segment).map(|s| fabric.ethernet_segment(s).id);
-        let mobility = self.state.evpn.moved.contains(&id).then_some(1);
-        let next_hop = self.next_hop_of(id);
+        let mobility = self.state.evpn.moved.contains_key(&id).then_some(1);
+        let next_hop = self.state.endpoint_next_hop(fabric, self.switch, id).unwrap_or(self.vtep);
         let routed = at.vrf.and_then(|vrf| self.routed(vrf.value));
         // Its IP addresses are known where its ARP and ND are listened to, or asked for.
         let settings = fabric.settings_at(presence);
@@ -382,32 +411,6 @@ impl Origination<'_> {
                 route.targets.extend(targets.iter().copied());
             }
             self.routes.push(route);
-        }
-    }
-
-    /// The LAG of this switch by which an endpoint is attached, if it is.
-    fn leg(&self, id: EndpointId) -> Option<LagId> {
-        let fabric = self.fabric;
-        let network = fabric.network(fabric.endpoint(id).network.value);
-        fabric.uplink_ports(network.uplink).into_iter().find_map(|nic| {
-            let far = self.state.far[nic]?;
-            fabric.lag_of(far).filter(|_| fabric.port(far).device == self.switch)
-        })
-    }
-
-    /// The address by which an endpoint is reached: that of the pair, or the side's own for what hangs
-    /// on it alone and where that is wanted.
-    fn next_hop_of(&self, id: EndpointId) -> IpAddr {
-        let fabric = self.fabric;
-        let own = fabric.overlay_of(self.switch).map(|overlay| overlay.single_homed);
-        let paired = fabric.device(self.switch).pair.is_some();
-        let grouped = self.leg(id).is_some_and(|leg| fabric.lag(leg).group.is_some());
-        let loopback = fabric.router_of(self.switch).and_then(|router| router.loopbacks.first());
-        match loopback {
-            Some(loopback) if own == Some(SingleHomed::Own) && paired && !grouped => {
-                loopback.address()
-            }
-            _ => self.vtep,
         }
     }
 

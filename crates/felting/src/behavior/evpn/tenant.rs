@@ -5,7 +5,9 @@ use std::net::IpAddr;
 use super::attach::joined;
 use super::{Apart, Instance, Links, Targets};
 use crate::behavior::State;
-use crate::fabric::{DeviceId, Fabric, OutsideId, PresenceId, SegmentId, Via, VrfId, VrfPresence};
+use crate::fabric::{
+    DeviceId, EndpointId, Fabric, OutsideId, PresenceId, SegmentId, Via, VrfId, VrfPresence,
+};
 use crate::source::At;
 use crate::value::{
     GatewayKind, IpPrefix, Irb, MacAddr, RouteDistinguisher, RouteTarget, TargetRule, Vni,
@@ -81,20 +83,24 @@ pub(super) fn instance(fabric: &Fabric, id: VrfId, at: &VrfPresence) -> Instance
 pub(crate) fn is_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
     let at = fabric.presence(presence);
     let (segment, settings) = (fabric.segment(at.segment), fabric.settings_at(presence));
-    // Without an overlay a layer 3 switch routes in its own table.
+    let is_vtep = fabric.overlay_of(at.switch).is_some();
+    // A layer 3 switch that is no VTEP routes in its own table.
     let has_vrf = match at.vrf {
         Some(vrf) => fabric.vrf(vrf.value).place_of(at.switch).is_some(),
-        None => fabric.overlays.is_empty(),
+        None => !is_vtep,
     };
+    let named = segment.gateway_on.binary_search(&at.switch).is_ok();
     let kind = settings.gateway_kind.map_or(GatewayKind::Anycast, |kind| kind.value);
     let here = match (segment.gateway_on.is_empty(), kind) {
-        (false, _) => segment.gateway_on.binary_search(&at.switch).is_ok(),
+        (false, _) => named,
         // Without a place of its own, a central or shared gateway is where its address is.
         (true, GatewayKind::Anycast) => true,
         (true, GatewayKind::Central | GatewayKind::Vrrp) => !settings.addresses.is_empty(),
     };
     let addressed = !settings.gateways.is_empty() || !settings.addresses.is_empty();
-    has_vrf && here && addressed && (at.vni.is_some() || fabric.overlays.is_empty())
+    let alone =
+        fabric.overlays.is_empty() || (!is_vtep && (named || !settings.addresses.is_empty()));
+    has_vrf && here && addressed && (at.vni.is_some() || alone)
 }
 
 /// How packets between segments of a VRF cross the fabric, on a switch.
@@ -133,6 +139,43 @@ fn local(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
     found
 }
 
+/// The part of [`local`] that leads to an address.
+fn lookup_local(
+    fabric: &Fabric,
+    vrf: VrfId,
+    at: &VrfPresence,
+    address: IpAddr,
+) -> Vec<TenantRoute> {
+    let mut found = Vec::new();
+    let mut add = |prefix: IpPrefix, source: TenantSource| {
+        found.push(TenantRoute { prefix, source, next_hop: None, vni: None });
+    };
+    for (subnet, segment) in fabric.segments_with(address) {
+        let Some(presence) = fabric.presence_of(segment, at.switch) else { continue };
+        let own = fabric.presence(presence).vrf.is_some_and(|own| own.value == vrf);
+        let settings = fabric.settings_at(presence);
+        let there = settings.subnets.iter().any(|here| here.value == subnet);
+        if own && there && is_gateway(fabric, presence) {
+            add(subnet, TenantSource::Segment(segment));
+        }
+    }
+    for (id, outside) in fabric.outsides() {
+        if outside.vrf.value == vrf && outside.on.contains(&at.switch) {
+            for prefix in outside.prefixes.iter().filter(|prefix| prefix.contains(address)) {
+                add(prefix.value, TenantSource::Outside(id));
+            }
+        }
+    }
+    for route in &fabric.static_routes {
+        let own = route.vrf.is_some_and(|own| own.value == vrf) && route.device == at.switch;
+        let leads = matches!(route.via.value, Via::Address(_) | Via::Device(_));
+        if own && leads && route.to.contains(address) {
+            add(route.to.value, TenantSource::Static);
+        }
+    }
+    found
+}
+
 /// The MAC address that is written for a segment's gateway on a switch, for all VTEPs or for it alone.
 pub(crate) fn gateway_mac(fabric: &Fabric, presence: PresenceId) -> Option<At<MacAddr>> {
     let of_overlay = || fabric.overlay_of(fabric.presence(presence).switch)?.gateway_mac;
@@ -144,6 +187,25 @@ fn told(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
     let mut found = local(fabric, vrf, at);
     found.retain(|route| at.advertise_subnets || !matches!(route.source, TenantSource::Segment(_)));
     found
+}
+
+/// What is preferred of routes to one prefix: the lower.
+fn rank(route: &TenantRoute) -> u8 {
+    match route.source {
+        TenantSource::Segment(_) | TenantSource::Outside(_) => 0,
+        TenantSource::Static => 1,
+        TenantSource::Leaked(_) => 2,
+        TenantSource::Learned(_) | TenantSource::Host(_) => 3,
+    }
+}
+
+/// Keeps the routes of the longest prefix, and of these the best.
+pub(crate) fn best_of(routes: &mut Vec<TenantRoute>) {
+    let key = |route: &TenantRoute| (std::cmp::Reverse(route.prefix.length()), rank(route));
+    let best = routes.iter().map(key).min();
+    routes.retain(|route| Some(key(route)) == best);
+    routes.sort_unstable();
+    routes.dedup();
 }
 
 /// The priority of a router of a shared gateway address, where none is written (RFC 9568 section 5.2.4).
@@ -289,28 +351,16 @@ impl State {
         if irb(fabric, &fabric.vrf(vrf).switches[place]) != Some(Irb::Symmetric) {
             return found;
         }
-        for (id, presence) in fabric.presences().filter(|(_, at)| at.switch != switch) {
-            let Some(of) = presence.vrf.filter(|_| is_gateway(fabric, id)) else { continue };
+        for (id, _) in fabric.presences().filter(|(_, at)| at.switch != switch) {
             let endpoints = self.evpn.endpoints_at(id);
-            let there = fabric.vrf(of.value).place_of(presence.switch);
-            let Some(place) = there.filter(|_| !endpoints.is_empty()) else { continue };
-            let at = &fabric.vrf(of.value).switches[place];
-            let imported =
-                self.evpn.tenant(of.value, place).is_some_and(|theirs| own.imports(&theirs.export));
-            if !imported || at.vni.is_none() || irb(fabric, at) != Some(Irb::Symmetric) {
+            if endpoints.is_empty() {
                 continue;
             }
-            let Ok(next_hop) = self.arrives(fabric, switch, presence.switch) else { continue };
-            for &endpoint in endpoints {
-                for address in &fabric.endpoint(endpoint).addresses {
-                    let learnt = Learnt { switch: presence.switch, vrf: of.value };
-                    found.push(TenantRoute {
-                        prefix: IpPrefix::host(address.address()),
-                        source: TenantSource::Host(learnt),
-                        next_hop: Some(next_hop),
-                        vni: at.vni.map(|vni| vni.value),
-                    });
-                }
+            let Some(route) = self.host_route(fabric, own, switch, id) else { continue };
+            for &endpoint in endpoints.iter().filter(|&&one| !self.has_here(fabric, one, switch)) {
+                found.extend(fabric.endpoint(endpoint).addresses.iter().map(|address| {
+                    TenantRoute { prefix: IpPrefix::host(address.address()), ..route }
+                }));
             }
         }
         found
@@ -332,6 +382,184 @@ impl State {
         }
     }
 
+    /// The best routes of a VRF on a switch to one address: those of [`tenant_routes`](Self::tenant_routes)
+    /// with the longest prefix that holds it, found without making the table.
+    pub fn tenant_lookup(
+        &self,
+        fabric: &Fabric,
+        vrf: VrfId,
+        switch: DeviceId,
+        address: IpAddr,
+    ) -> Vec<TenantRoute> {
+        let mut found = self.lookup_own(fabric, vrf, switch, address, true);
+        found.extend(self.lookup_leaked(fabric, vrf, switch, address));
+        found.extend(self.lookup_hosts(fabric, vrf, switch, address));
+        best_of(&mut found);
+        found
+    }
+
+    /// What a VRF on a switch has by itself, and from other VTEPs, that leads to an address; what was
+    /// leaked elsewhere only if asked for.
+    pub(crate) fn lookup_own(
+        &self,
+        fabric: &Fabric,
+        vrf: VrfId,
+        switch: DeviceId,
+        address: IpAddr,
+        with_leaked: bool,
+    ) -> Vec<TenantRoute> {
+        let mut found = Vec::new();
+        let Some(place) = fabric.vrf(vrf).place_of(switch) else { return found };
+        let at = &fabric.vrf(vrf).switches[place];
+        found.extend(lookup_local(fabric, vrf, at, address));
+        let Some(own) = self.evpn.tenant(vrf, place) else { return found };
+        if irb(fabric, at) != Some(Irb::Symmetric) {
+            return found;
+        }
+        // Only a few switches can have a route to the address: those with a subnet, a network outside, a
+        // static route or a leak that holds it.
+        let mut origins: Vec<(VrfId, DeviceId)> = Vec::new();
+        for (_, segment) in fabric.segments_with(address) {
+            origins.extend(fabric.segment(segment).presences.iter().filter_map(|id| {
+                let presence = fabric.presence(id);
+                Some((presence.vrf?.value, presence.switch))
+            }));
+        }
+        for outside in fabric.outsides.values() {
+            if outside.prefixes.iter().any(|prefix| prefix.contains(address)) {
+                origins.extend(outside.on.iter().map(|&on| (outside.vrf.value, on)));
+            }
+        }
+        for route in fabric.static_routes.iter().filter(|route| route.to.contains(address)) {
+            origins.extend(route.vrf.map(|vrf| (vrf.value, route.device)));
+        }
+        if with_leaked {
+            for leak in fabric.leaks.values() {
+                let to = leak.to.value;
+                let all = fabric.vrf(to).switches.iter().map(|at| at.switch);
+                match &leak.on {
+                    Some(on) => origins.extend(on.iter().map(|&on| (to, on))),
+                    None => origins.extend(all.map(|on| (to, on))),
+                }
+            }
+        }
+        origins.sort_unstable();
+        origins.dedup();
+        for (other, there) in origins.into_iter().filter(|&(_, there)| there != switch) {
+            let Some(place) = fabric.vrf(other).place_of(there) else { continue };
+            let theirs = &fabric.vrf(other).switches[place];
+            let imported =
+                self.evpn.tenant(other, place).is_some_and(|there| own.imports(&there.export));
+            if !imported || theirs.vni.is_none() || irb(fabric, theirs) != Some(Irb::Symmetric) {
+                continue;
+            }
+            let mut routes = lookup_local(fabric, other, theirs, address);
+            routes.retain(|route| {
+                theirs.advertise_subnets || !matches!(route.source, TenantSource::Segment(_))
+            });
+            if with_leaked {
+                routes.extend(self.lookup_leaked(fabric, other, there, address));
+            }
+            if routes.is_empty() {
+                continue;
+            }
+            let Ok(next_hop) = self.reaches_vtep(fabric, switch, there) else { continue };
+            found.extend(routes.into_iter().map(|route| TenantRoute {
+                prefix: route.prefix,
+                source: TenantSource::Learned(Learnt { switch: there, vrf: other }),
+                next_hop: Some(next_hop),
+                vni: theirs.vni.map(|vni| vni.value),
+            }));
+        }
+        found
+    }
+
+    /// The part of [`leaked`](Self::leaked) that leads to an address.
+    fn lookup_leaked(
+        &self,
+        fabric: &Fabric,
+        vrf: VrfId,
+        switch: DeviceId,
+        address: IpAddr,
+    ) -> Vec<TenantRoute> {
+        let mut found = Vec::new();
+        for leak in fabric.leaks.values().filter(|leak| leak.to.value == vrf) {
+            let from = leak.from.value;
+            let here = leak.on.as_ref().is_none_or(|on| on.binary_search(&switch).is_ok());
+            if !here || fabric.vrf(from).place_of(switch).is_none() {
+                continue;
+            }
+            for route in self.lookup_own(fabric, from, switch, address, false) {
+                let leaks = leak.prefixes.as_ref();
+                if leaks.is_none_or(|all| all.iter().any(|one| one.covers(&route.prefix))) {
+                    found.push(TenantRoute { source: TenantSource::Leaked(from), ..route });
+                }
+            }
+        }
+        found
+    }
+
+    /// The part of [`hosts`](Self::hosts) that leads to an address.
+    fn lookup_hosts(
+        &self,
+        fabric: &Fabric,
+        vrf: VrfId,
+        switch: DeviceId,
+        address: IpAddr,
+    ) -> Vec<TenantRoute> {
+        let mut found = Vec::new();
+        let Some(place) = fabric.vrf(vrf).place_of(switch) else { return found };
+        let Some(own) = self.evpn.tenant(vrf, place) else { return found };
+        if irb(fabric, &fabric.vrf(vrf).switches[place]) != Some(Irb::Symmetric) {
+            return found;
+        }
+        let endpoints = fabric.endpoints_with(address).iter();
+        let elsewhere = endpoints.filter(|&&one| !self.has_here(fabric, one, switch));
+        for &id in elsewhere.flat_map(|&endpoint| self.evpn.attached(endpoint)) {
+            let presence = fabric.presence(id);
+            found.extend(
+                self.host_route(fabric, own, switch, id)
+                    .filter(|_| presence.switch != switch)
+                    .map(|route| TenantRoute { prefix: IpPrefix::host(address), ..route }),
+            );
+        }
+        found
+    }
+
+    /// Whether an endpoint hangs on a switch that routes for its segment, which then prefers its own port to
+    /// what other leaves of the Ethernet segment tell (RFC 7432 section 8.4, RFC 9135 section 5.2).
+    fn has_here(&self, fabric: &Fabric, endpoint: EndpointId, switch: DeviceId) -> bool {
+        let attached = self.evpn.attached(endpoint).iter();
+        attached.copied().any(|id| fabric.presence(id).switch == switch && is_gateway(fabric, id))
+    }
+
+    /// The route to a host at a presence of another VTEP, without its prefix, if it is imported.
+    fn host_route(
+        &self,
+        fabric: &Fabric,
+        own: &Instance,
+        switch: DeviceId,
+        id: PresenceId,
+    ) -> Option<TenantRoute> {
+        let presence = fabric.presence(id);
+        let of = presence.vrf.filter(|_| is_gateway(fabric, id))?.value;
+        let place = fabric.vrf(of).place_of(presence.switch)?;
+        let at = &fabric.vrf(of).switches[place];
+        let theirs = self.evpn.tenant(of, place)?;
+        let routed = at.vni.is_some() && irb(fabric, at) == Some(Irb::Symmetric);
+        if !own.imports(&theirs.export) || !routed {
+            return None;
+        }
+        let next_hop = self.arrives(fabric, switch, presence.switch).ok()?;
+        let learnt = Learnt { switch: presence.switch, vrf: of };
+        Some(TenantRoute {
+            prefix: IpPrefix::host(next_hop),
+            source: TenantSource::Host(learnt),
+            next_hop: Some(next_hop),
+            vni: at.vni.map(|vni| vni.value),
+        })
+    }
+
     /// The routing table of a VRF on a switch, the best source of each prefix only: what is its own
     /// before what is leaked, that before what is learned.
     pub fn tenant_routes(&self, fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
@@ -340,12 +568,6 @@ impl State {
         found.extend(self.leaked(fabric, vrf, switch));
         found.extend(self.learned(fabric, vrf, switch, true));
         found.extend(self.hosts(fabric, vrf, switch));
-        let rank = |route: &TenantRoute| match route.source {
-            TenantSource::Segment(_) | TenantSource::Outside(_) => 0,
-            TenantSource::Static => 1,
-            TenantSource::Leaked(_) => 2,
-            TenantSource::Learned(_) | TenantSource::Host(_) => 3,
-        };
         found.sort_by_key(|route| (route.prefix, rank(route), *route));
         found.dedup();
         // Several VTEPs that offer one prefix are used at once; of different sources the best is.

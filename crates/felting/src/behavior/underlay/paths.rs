@@ -2,13 +2,15 @@
 
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
+use std::net::IpAddr;
 
+use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use super::{Adjacency, DomainId, Origin, Underlay};
+use super::{Adjacency, DomainId, NoRoute, Origin, Underlay};
 use crate::behavior::State;
 use crate::behavior::bgp::Heard;
-use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, SessionId};
+use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, SessionId, Via, WanId};
 use crate::id::IdVec;
 use crate::value::{IpPrefix, UnderlayProtocol};
 
@@ -56,6 +58,35 @@ pub struct Toward {
     pub routes: IdVec<RouterId, Option<Route>>,
 }
 
+/// How a router sends a packet on.
+#[derive(Clone, Debug)]
+pub(crate) struct Next {
+    /// The prefix of its route.
+    pub(crate) prefix: IpPrefix,
+    /// From where it has the route.
+    pub(crate) source: RouteSource,
+    /// The route's cost.
+    pub(crate) metric: u32,
+    /// By what it leads.
+    pub(crate) way: Way,
+}
+
+/// By what a route leads.
+#[derive(Clone, Debug)]
+pub(crate) enum Way {
+    /// Neighbors, all as good.
+    Hops(SmallVec<[Hop; 4]>),
+    /// A path over a WAN, to the router at its other end.
+    Wan(WanId, RouterId),
+}
+
+/// The routes to prefixes that have been asked for, and who hears which.
+#[derive(Debug, Default)]
+pub(crate) struct Towards {
+    known: FxHashMap<IpPrefix, Toward>,
+    heard: Heard,
+}
+
 /// The distance of each router by one domain's links.
 type Distances = IdVec<RouterId, Option<u32>>;
 
@@ -94,6 +125,75 @@ impl State {
             }
         }
         Toward { prefix, routes }
+    }
+}
+
+impl State {
+    /// How a router sends on a packet to an address; none if the address is its own.
+    ///
+    /// # Errors
+    ///
+    /// Why it has no way to send it.
+    pub(crate) fn next(
+        &self,
+        fabric: &Fabric,
+        router: RouterId,
+        address: IpAddr,
+        towards: &mut Towards,
+    ) -> Result<Option<Next>, NoRoute> {
+        let underlay = &self.underlay;
+        if Underlay::owns(fabric, router, address) {
+            return Ok(None);
+        }
+        let to_neighbor = |neighbor: RouterId, prefix: IpPrefix, source: RouteSource| {
+            let interface = underlay.link_to(fabric, router, neighbor)?;
+            let hop = Hop { interface, to: neighbor };
+            Some(Next { prefix, source, metric: 0, way: Way::Hops(SmallVec::from_iter([hop])) })
+        };
+        let host = IpPrefix::host(address);
+        if let Some(neighbor) = underlay.connected(fabric, router, address) {
+            let next = to_neighbor(neighbor, host, RouteSource::Connected);
+            return next.map(Some).ok_or(NoRoute::Down(router));
+        }
+        let written = underlay.static_route(fabric, router, address);
+        let advertised = underlay.longest(fabric, router, address, &mut towards.heard);
+        match (written, advertised) {
+            (Some((length, via)), known)
+                if known.is_none_or(|(known, _)| known.length() <= length) =>
+            {
+                let prefix = host.shortened(length);
+                let (to, wan) = underlay.by(fabric, router, via, &mut towards.heard)?;
+                if let Some(wan) = wan {
+                    let (source, way) = (RouteSource::Static, Way::Wan(wan, to));
+                    return Ok(Some(Next { prefix, source, metric: 0, way }));
+                }
+                if let Some(next) = to_neighbor(to, prefix, RouteSource::Static) {
+                    return Ok(Some(next));
+                }
+                // By an address that is not a neighbor's: the way to that address is followed.
+                match via {
+                    Via::Address(via) if via != address => {
+                        let next = self.next(fabric, router, via, towards)?;
+                        let next = next.ok_or(NoRoute::Circle)?;
+                        Ok(Some(Next { prefix, source: RouteSource::Static, metric: 0, ..next }))
+                    }
+                    _ => Err(NoRoute::Down(router)),
+                }
+            }
+            (_, Some((prefix, _))) => {
+                let toward =
+                    towards.known.entry(prefix).or_insert_with(|| self.toward(fabric, prefix));
+                let route = toward.routes[router].as_ref().filter(|route| !route.hops.is_empty());
+                let route = route.ok_or(NoRoute::Unknown(router))?;
+                Ok(Some(Next {
+                    prefix,
+                    source: route.source,
+                    metric: route.metric,
+                    way: Way::Hops(route.hops.clone()),
+                }))
+            }
+            (_, None) => Err(NoRoute::Unknown(router)),
+        }
     }
 }
 

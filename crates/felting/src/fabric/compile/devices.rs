@@ -11,7 +11,7 @@ use crate::source::{
     At, Document, FaultKind, Faults, HardwareKeys, HostKeys, Keys, Layers, Many, Span, Statement,
     SwitchKeys, nearest,
 };
-use crate::value::{MacAddr, Number, Role};
+use crate::value::{MacAddr, Mtu, Number, Role};
 
 /// The priorities of a system and of a port are 16 bits (IEEE 802.1AX clause 6.3); the middle is
 /// what devices commonly come with.
@@ -67,6 +67,8 @@ impl<'s> Kinds<'s> {
 
 /// A device as the statements describe it, before its ports are made.
 struct Described<'s> {
+    cluster: Option<At<SmolStr>>,
+    mtu: Option<At<Mtu>>,
     name: At<SmolStr>,
     kind: DeviceKind,
     number: Option<At<Number>>,
@@ -116,6 +118,8 @@ pub(super) fn devices<'s>(
                 rack: keys.rack().cloned(),
                 position: keys.position().cloned(),
                 software: keys.software().cloned(),
+                cluster: None,
+                mtu: None,
                 ports,
                 name: At::new(thing.name, thing.span),
                 kind: DeviceKind::Switch,
@@ -146,6 +150,8 @@ pub(super) fn devices<'s>(
                 rack: keys.rack().cloned(),
                 position: keys.position().cloned(),
                 software: None,
+                cluster: keys.cluster().cloned(),
+                mtu: keys.mtu().copied(),
                 ports: Cow::Borrowed(keys.nics().map_or(&[][..], |nics| &nics.value.0)),
                 name: At::new(thing.name, thing.span),
                 kind: DeviceKind::Host,
@@ -272,6 +278,8 @@ impl Layouts {
             position: described.position,
             ports,
             software: described.software,
+            cluster: described.cluster,
+            mtu: described.mtu,
             stack: None,
             tree: None,
             router: None,

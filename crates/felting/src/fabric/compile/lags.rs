@@ -285,7 +285,9 @@ impl Made<'_> {
                 BondProtocol::Lacp => Some(At::new(Protocol::Lacp, span)),
                 BondProtocol::Static => Some(At::new(Protocol::Static, span)),
                 BondProtocol::Proprietary => Some(At::new(Protocol::Proprietary, span)),
-                BondProtocol::None => None,
+                BondProtocol::ActiveStandby | BondProtocol::ByGuest | BondProtocol::BySource => {
+                    None
+                }
             },
         };
         let nics = written.iter().filter_map(|nic| {
@@ -332,7 +334,34 @@ impl Made<'_> {
         if let Some(lag) = lag {
             self.fabric.lag_names.insert((host, name.value.clone()), lag);
         }
-        self.fabric.bonds.push(Bond { host, name: name.clone(), nics, lag, hash: keys.hash });
+        let active = keys.active.as_ref().and_then(|written| {
+            let port = self.port(host, written)?;
+            if !nics.iter().any(|nic| nic.value == port.value) {
+                self.faults.add(
+                    FaultKind::UnknownName,
+                    written.span,
+                    format!("{} is no NIC of the bond {}", written.value, name.value),
+                    "not among its NICs",
+                    "name one of its `nics`",
+                );
+                return None;
+            }
+            Some(port)
+        });
+        if lag.is_none()
+            && let Some(mtu) = keys.mtu
+        {
+            self.fabric.nic_mtus.extend(nics.iter().map(|nic| (nic.value, mtu)));
+        }
+        self.fabric.bonds.push(Bond {
+            host,
+            name: name.clone(),
+            nics,
+            lag,
+            protocol: keys.protocol.unwrap_or(At::new(BondProtocol::Lacp, name.span)),
+            active,
+            hash: keys.hash,
+        });
     }
 
     pub(super) fn networks(&mut self, hosts: &[HostLayers<'_>]) {

@@ -1,23 +1,20 @@
-//! What is beyond single switches: policies, static routes, sites and WANs, leaks, networks outside,
-//! and the machines on hosts' networks.
+//! What is beyond single switches: policies, static routes, sites and WANs, leaks, networks outside.
 
 use std::net::IpAddr;
 
 use smol_str::SmolStr;
 
-use super::devices::hash;
 use super::tenants::VrfNames;
 use super::{Made, Things};
 use crate::fabric::{
-    DeviceId, DeviceKind, Endpoint, Evi, Leak, NetworkId, Outside, Policy, PortId, SegmentId, Site,
-    StaticRoute, Via, Wan,
+    DeviceId, DeviceKind, Evi, Leak, Outside, Policy, PortId, SegmentId, Site, StaticRoute, Via,
+    Wan,
 };
 use crate::source::{At, Document, FaultKind, Keys, Statement, inner, nearest};
-use crate::value::MacAddr;
 
 impl Made<'_> {
     /// The statements of one kind by name.
-    fn named<'s, K: Keys>(
+    pub(super) fn named<'s, K: Keys>(
         &mut self,
         statements: &'s [Statement<K>],
         name: fn(&K) -> &Option<At<SmolStr>>,
@@ -150,8 +147,13 @@ impl Made<'_> {
             let on = self.present(keys.on());
             let Some(vrf) = keys.vrf().and_then(|name| self.vrf(name, vrfs)) else { continue };
             let prefixes = keys.prefixes().map(|all| all.value.0.clone()).unwrap_or_default();
+            let segment = keys.segment().and_then(|name| self.segment(name));
+            let via = keys.via().and_then(|name| {
+                let switch = self.names.one(name, Some(DeviceKind::Switch), self.faults)?;
+                Some(At::new(switch, name.span))
+            });
             let name = At::new(thing.name, thing.span);
-            self.fabric.outsides.push(Outside { name, vrf, on, prefixes });
+            self.fabric.outsides.push(Outside { name, vrf, on, prefixes, via, segment });
         }
         for statement in &document.leaks {
             let keys = &statement.keys;
@@ -188,23 +190,7 @@ impl Made<'_> {
             let id = self.fabric.evis.next_id();
             let mut segments: Vec<At<SegmentId>> = Vec::new();
             for name in keys.segments().map_or(&[][..], |all| &all.value.0) {
-                let found = self.fabric.segments.iter().find(|(_, s)| s.name.value == name.value);
-                let Some((segment, _)) = found else {
-                    let known = self.fabric.segments.values().map(|segment| segment.name.as_str());
-                    let remedy = match nearest(&name.value, known) {
-                        Some(nearest) => format!("did you mean {nearest}?"),
-                        None => "add a [[segment]] of that name".to_owned(),
-                    };
-                    let message = format!("there is no segment {}", name.value);
-                    self.faults.add(
-                        FaultKind::UnknownName,
-                        name.span,
-                        message,
-                        "no such name",
-                        remedy,
-                    );
-                    continue;
-                };
+                let Some(At { value: segment, .. }) = self.segment(name) else { continue };
                 let own = &mut self.fabric.segments[segment];
                 if own.evi.is_some() {
                     self.faults.add(
@@ -224,64 +210,6 @@ impl Made<'_> {
                 targets: keys.targets().map(|all| all.value.0.clone()),
                 name: At::new(thing.name, thing.span),
                 segments,
-            });
-        }
-    }
-
-    pub(super) fn endpoints(&mut self, document: &Document) {
-        let mut networks: rustc_hash::FxHashMap<DeviceId, Vec<NetworkId>> =
-            rustc_hash::FxHashMap::default();
-        for (id, network) in self.fabric.networks.iter() {
-            networks.entry(network.host).or_default().push(id);
-        }
-        for thing in self.named(&document.endpoints, |keys| &keys.name) {
-            let keys = &thing.layers;
-            let Some(written) = keys.host() else { continue };
-            let Some(host) = self.names.one(written, Some(DeviceKind::Host), self.faults) else {
-                continue;
-            };
-            let own = networks.get(&host).map_or(&[][..], Vec::as_slice);
-            let network = match (keys.network(), own) {
-                (Some(name), _) => {
-                    let named =
-                        |id: &&NetworkId| self.fabric.networks[**id].name.value == name.value;
-                    own.iter().find(named).map(|&id| At::new(id, name.span))
-                }
-                (None, &[only]) => Some(At::new(only, written.span)),
-                (None, _) => None,
-            };
-            let Some(network) = network else {
-                let (span, what) = match keys.network() {
-                    Some(name) => (name.span, format!("no network {}", name.value)),
-                    None if own.is_empty() => (written.span, "no network".to_owned()),
-                    None => (written.span, "several networks".to_owned()),
-                };
-                let known: Vec<_> =
-                    own.iter().map(|&id| self.fabric.networks[id].name.as_str()).collect();
-                let remedy = match known.is_empty() {
-                    true => format!("give {} its `networks`", written.value),
-                    false => format!("say which with `network`: {}", known.join(", ")),
-                };
-                self.faults.add(
-                    FaultKind::UnknownName,
-                    span,
-                    format!("{} has {what} for the endpoint {}", written.value, thing.name),
-                    "expected one of the host's networks",
-                    remedy,
-                );
-                continue;
-            };
-            let mac = keys
-                .mac()
-                .copied()
-                .unwrap_or_else(|| At::new(MacAddr::allotted(2, hash(&thing.name)), thing.span));
-            self.fabric.endpoints.push(Endpoint {
-                host: At::new(host, written.span),
-                network,
-                tag: keys.tag().copied(),
-                mac,
-                addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
-                name: At::new(thing.name, thing.span),
             });
         }
     }

@@ -617,7 +617,10 @@ impl Made<'_> {
             if !able {
                 continue;
             }
-            let (mac, mac_at) = (device.mac.value, device.mac.span);
+            // What is sent to the address that a pair shares comes to either side, so both must take it.
+            let first = sides.get(&switch).map(|&(pair, _)| &self.fabric.pairs[pair].sides[0]);
+            let mac = first.map_or(device.mac, |first| self.devices[first.switch.value].mac);
+            let (mac, mac_at) = (mac.value, device.mac.span);
             let vtep = keys.vtep().copied().or_else(|| {
                 if keys.taken_out("vtep").is_some() {
                     return None;

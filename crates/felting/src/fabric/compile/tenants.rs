@@ -9,7 +9,7 @@ use crate::id::IdRange;
 use crate::source::{
     At, Deviation, Document, FaultKind, Keys, Layers, Many, SegmentKeys, Statement, nearest,
 };
-use crate::value::{Number, PoolKind, RouteTarget, Vni};
+use crate::value::{IpPrefix, Number, PoolKind, RouteTarget, Vni};
 
 /// VRFs by name.
 pub(super) type VrfNames = FxHashMap<SmolStr, VrfId>;
@@ -141,6 +141,31 @@ impl Made<'_> {
         }
     }
 
+    /// Which segments have which subnets, for look-ups by address.
+    pub(super) fn subnets(&mut self) {
+        for (id, segment) in self.fabric.segments.iter() {
+            let mut last = None;
+            for presence in segment.presences.iter() {
+                let settings = self.fabric.presences[presence].settings;
+                if last.replace(settings) == Some(settings) {
+                    continue;
+                }
+                let settings = &self.fabric.settings[settings];
+                let own = settings.addresses.iter().map(|address| address.subnet());
+                for subnet in settings.subnets.iter().map(|subnet| subnet.value).chain(own) {
+                    let known = self.fabric.subnets.entry(subnet).or_default();
+                    if known.last() != Some(&id) {
+                        known.push(id);
+                    }
+                }
+            }
+        }
+        let mut lengths: Vec<u8> = self.fabric.subnets.keys().map(IpPrefix::length).collect();
+        lengths.sort_unstable_by(|a, b| b.cmp(a));
+        lengths.dedup();
+        self.fabric.subnet_lengths = lengths;
+    }
+
     /// The things of one kind by name, each with the statements that speak of it, lowest first.
     pub(super) fn by_name<'s, K: Keys>(
         &mut self,
@@ -219,5 +244,6 @@ fn segment_settings(keys: &Layers<'_, SegmentKeys>) -> SegmentSettings {
         replication: keys.replication().copied(),
         group: keys.group().copied(),
         flood_to: keys.flood_to().map(|all| all.value.0.clone()),
+        relay: keys.relay().map(|all| all.value.0.clone()).unwrap_or_default(),
     }
 }

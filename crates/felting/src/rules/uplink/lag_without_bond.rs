@@ -18,7 +18,7 @@ ports = "et[1-2] 25G"
 [[host]]
 name = "hull-01"
 nics = "nic[1-2] 25G"
-bond = { name = "bond0", nics = "nic[1-2]", protocol = "none" }
+bond = { name = "bond0", nics = "nic[1-2]", protocol = "by-guest" }
 
 [[lag]]
 on = "kelp-a"
@@ -28,7 +28,7 @@ ports = "et[1-2]"
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("protocol = \"none\"", "protocol = \"lacp\"")],
+    mend: &[("protocol = \"by-guest\"", "protocol = \"lacp\"")],
     check,
 };
 

@@ -46,7 +46,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let mac = overlay.router_mac;
         let &mut (owner, place) = first.entry(mac.value).or_insert((overlay.device, mac.span));
         // Two switches of one MAC address are told as that.
-        let own = |device: DeviceId| fabric.device(device).mac.value == mac.value;
+        let own = |device: DeviceId| {
+            let pair = fabric.device(device).pair;
+            let first = pair.map(|(pair, _)| fabric.pair(pair).sides[0].switch.value);
+            fabric.device(first.unwrap_or(device)).mac.value == mac.value
+        };
         let paired = fabric.pair_of(owner, overlay.device).is_some();
         if owner == overlay.device
             || paired

@@ -1,0 +1,317 @@
+//! Where a station is, seen from a switch in a VLAN.
+
+use std::collections::VecDeque;
+use std::net::IpAddr;
+
+use rustc_hash::FxHashSet;
+use smallvec::SmallVec;
+
+use super::path::{Known, Side, Station};
+use super::{Asker, Walker};
+use crate::behavior::evpn::tenant::{gateway_mac, is_gateway};
+use crate::behavior::evpn::{Links, doors, enters, leaves, replication};
+use crate::behavior::host::nics_in_use;
+use crate::behavior::{Apart, MemberState};
+use crate::fabric::{DeviceId, DeviceKind, EndpointId, PortId, PresenceId};
+use crate::value::{GatewayKind, MacAddr, Replication, VlanId};
+
+/// Ports that are as good as each other.
+pub(super) type Ports = SmallVec<[PortId; 4]>;
+
+/// Where another VTEP has a station.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Remote {
+    /// The address to send to.
+    pub(super) address: IpAddr,
+    /// The segment there.
+    pub(super) presence: PresenceId,
+    /// How it is known.
+    pub(super) known: Known,
+}
+
+impl Walker<'_> {
+    fn links(&self) -> Links<'_> {
+        Links { far: &self.state.far, members: &self.state.members }
+    }
+
+    /// Whether frames go out by a port: a member of a LAG must distribute, or work for itself.
+    fn in_use(&self, port: PortId) -> bool {
+        self.fabric.member_of(port).is_none_or(|member| {
+            let member = &self.state.members[member];
+            member.distributing || member.state == MemberState::Individual
+        })
+    }
+
+    /// All ports of the LAG that a port is of, which are as good as it.
+    pub(super) fn like(&self, port: PortId) -> Ports {
+        let distributes = |port: PortId| {
+            self.fabric.member_of(port).is_some_and(|m| self.state.members[m].distributing)
+        };
+        match self.fabric.lag_of(port).filter(|_| distributes(port)) {
+            Some(lag) => {
+                let members = self.fabric.lag(lag).members.iter();
+                let ports = members.map(|member| self.fabric.member(member).port.value);
+                ports.filter(|&port| distributes(port)).collect()
+            }
+            None => std::iter::once(port).collect(),
+        }
+    }
+
+    /// The presence of a VLAN on a switch.
+    pub(super) fn presence_at(&self, switch: DeviceId, vlan: VlanId) -> Option<PresenceId> {
+        let own = self.fabric.presences_on(switch).iter().copied();
+        let has =
+            |&id: &PresenceId| self.fabric.presence(id).vlan.is_some_and(|own| own.value == vlan);
+        own.into_iter().find(has)
+    }
+
+    /// Whether a switch answers for an address in a segment: its own, or that of the gateway.
+    pub(super) fn has_address(&self, presence: PresenceId, address: IpAddr) -> bool {
+        let settings = self.fabric.settings_at(presence);
+        if settings.addresses.iter().any(|own| own.address() == address) {
+            return true;
+        }
+        let shared = settings.gateways.iter().any(|gateway| gateway.value == address)
+            && is_gateway(self.fabric, presence);
+        let kind = settings.gateway_kind.map(|kind| kind.value);
+        shared
+            && (kind != Some(GatewayKind::Vrrp) || {
+                let segment = self.fabric.presence(presence).segment;
+                self.state.active_routers(self.fabric, segment).contains(&presence)
+            })
+    }
+
+    /// The MAC address that a switch answers with for an address of its own in a segment.
+    pub(super) fn router_mac(&self, presence: PresenceId, address: IpAddr) -> MacAddr {
+        let own = self.fabric.device(self.fabric.presence(presence).switch).mac.value;
+        let settings = self.fabric.settings_at(presence);
+        let shared = settings.gateways.iter().any(|gateway| gateway.value == address);
+        match gateway_mac(self.fabric, presence).filter(|_| shared) {
+            Some(mac) => mac.value,
+            None => own,
+        }
+    }
+
+    /// The ports of switches by which frames of an endpoint come in.
+    fn entries(&self, endpoint: EndpointId) -> Ports {
+        let evpn = self.state.evpn();
+        let Some(network) = evpn.network_of(self.fabric, endpoint) else { return Ports::new() };
+        let uplink = self.fabric.network(network).uplink;
+        let nics = nics_in_use(self.fabric, &self.state.far, &self.state.members, endpoint, uplink);
+        nics.into_iter().filter_map(|nic| self.state.far[nic]).collect()
+    }
+
+    /// By which ports of a switch frames of a VLAN come to a station by cables, and how; nearest first.
+    pub(super) fn locate(
+        &self,
+        switch: DeviceId,
+        vlan: VlanId,
+        station: Station,
+    ) -> Option<(Ports, Side)> {
+        let entries = match station {
+            Station::Endpoint(endpoint) => self.entries(endpoint),
+            _ => Ports::new(),
+        };
+        let direct = |at: DeviceId, vlan: VlanId| match station {
+            Station::Endpoint(_) => entries.iter().copied().find(|&port| {
+                self.fabric.port(port).device == at
+                    && self.in_use(port)
+                    && leaves(self.fabric, port, vlan).is_some()
+            }),
+            Station::Beyond(device) => self.fabric.device(at).ports.iter().find(|&port| {
+                let far = self.state.far[port];
+                far.is_some_and(|far| self.fabric.port(far).device == device)
+                    && self.in_use(port)
+                    && leaves(self.fabric, port, vlan).is_some()
+            }),
+            _ => None,
+        };
+        if let Some(port) = direct(switch, vlan) {
+            return Some((self.like(port), Side::Here));
+        }
+        // By cables only what is not behind a VTEP is come to, but for the other side of the pair.
+        let is_there = |at: DeviceId, vlan: VlanId| match station {
+            Station::Router(presence) => {
+                let there = self.fabric.presence(presence);
+                there.switch == at && there.vlan.is_some_and(|own| own.value == vlan)
+            }
+            Station::Gateway(address) => {
+                self.presence_at(at, vlan).is_some_and(|own| self.has_address(own, address))
+            }
+            Station::Next(device) => device == at,
+            _ => direct(at, vlan).is_some(),
+        };
+        let mut seen: FxHashSet<DeviceId> = FxHashSet::from_iter([switch]);
+        let mut queue: VecDeque<(DeviceId, VlanId, Option<PortId>)> =
+            VecDeque::from([(switch, vlan, None)]);
+        while let Some((at, vlan, first)) = queue.pop_front() {
+            for port in self.fabric.device(at).ports.iter() {
+                let Some((next, there)) = self.crosses(port, vlan) else { continue };
+                if !seen.insert(next) {
+                    continue;
+                }
+                let first = first.unwrap_or(port);
+                if is_there(next, there) {
+                    let paired = self.fabric.pair_of(switch, next).is_some() && at == switch;
+                    let side = if paired { Side::PeerLink } else { Side::Behind(next) };
+                    return Some((self.like(first), side));
+                }
+                let twin = self.fabric.pair_of(switch, next).is_some();
+                if self.fabric.overlay_of(next).is_none() || twin {
+                    queue.push_back((next, there, Some(first)));
+                }
+            }
+        }
+        None
+    }
+
+    /// The switch that frames of a VLAN come to by a port, and the VLAN that they are in there.
+    fn crosses(&self, port: PortId, vlan: VlanId) -> Option<(DeviceId, VlanId)> {
+        let far = self.state.far[port].filter(|_| self.in_use(port))?;
+        let next = self.fabric.port(far).device;
+        if self.fabric.device(next).kind == DeviceKind::Host {
+            return None;
+        }
+        let tag = leaves(self.fabric, port, vlan)?;
+        let there = enters(self.fabric, far, tag)?;
+        let forwards = |port: PortId, vlan: VlanId| {
+            self.state
+                .trees()
+                .role_at(port, vlan)
+                .is_none_or(super::super::behavior::PortRole::forwards)
+        };
+        (forwards(port, vlan) && forwards(far, there)).then_some((next, there))
+    }
+
+    /// Where a station could be at other VTEPs of a segment.
+    pub(super) fn candidates(&self, presence: PresenceId, station: Station) -> Vec<PresenceId> {
+        let here = self.fabric.presence(presence);
+        let segment = self.fabric.segment(here.segment);
+        let mut found: Vec<PresenceId> = match station {
+            Station::Endpoint(endpoint) => self.state.evpn().attached(endpoint).to_vec(),
+            Station::Router(router) => vec![router],
+            Station::Gateway(address) => {
+                segment.presences.iter().filter(|&id| self.has_address(id, address)).collect()
+            }
+            Station::Beyond(device) => {
+                let vlan = segment.vlan.or(here.vlan).map(|vlan| vlan.value);
+                vlan.map_or_else(Vec::new, |vlan| doors(self.fabric, &self.links(), device, vlan))
+            }
+            Station::Next(_) => Vec::new(),
+        };
+        found.retain(|&there| self.fabric.presence(there).switch != here.switch);
+        found
+    }
+
+    /// Where a VTEP knows a station to be at others.
+    pub(super) fn remotes(&self, presence: PresenceId, station: Station) -> Vec<Remote> {
+        let mut found: Vec<Remote> = Vec::new();
+        for there in self.candidates(presence, station) {
+            let switch = self.fabric.presence(there).switch;
+            let told = match station {
+                Station::Router(_) | Station::Gateway(_) => {
+                    self.fabric.overlay_of(switch).is_some_and(|overlay| overlay.advertise_gateways)
+                }
+                _ => true,
+            };
+            let learnt = self.state.learns(self.fabric, presence, there).ok().filter(|_| told);
+            let remote = match learnt {
+                Some(address) => {
+                    let own = match station {
+                        Station::Endpoint(endpoint) => self
+                            .state
+                            .endpoint_next_hop(self.fabric, switch, endpoint)
+                            .filter(|_| Some(address) == self.vtep(switch)),
+                        _ => None,
+                    };
+                    let address = own.unwrap_or(address);
+                    Some(Remote { address, presence: there, known: Known::MacIp(there) })
+                }
+                None => self.heard(presence, there).map(|address| Remote {
+                    address,
+                    presence: there,
+                    known: Known::Frames(there),
+                }),
+            };
+            if let Some(remote) = remote
+                && !found.iter().any(|known| known.address == remote.address)
+            {
+                found.push(remote);
+            }
+        }
+        self.only_forwarder(presence, station, &mut found);
+        found
+    }
+
+    /// Of a single-active Ethernet segment only the leaf that forwards is sent to (RFC 7432 section 14.1.1).
+    fn only_forwarder(&self, presence: PresenceId, station: Station, found: &mut Vec<Remote>) {
+        let (Station::Endpoint(endpoint), Some(first)) = (station, found.first()) else { return };
+        let switch = self.fabric.presence(first.presence).switch;
+        let leg = self.state.leg(self.fabric, switch, endpoint);
+        let segment = leg.and_then(|leg| self.fabric.lag(leg).segment);
+        let Some(segment) = segment.filter(|_| found.len() > 1) else { return };
+        let of = self.fabric.presence(presence).segment;
+        let aliases = self.state.aliases(self.fabric, segment, |leg| {
+            let at = self.fabric.presence_of(of, self.fabric.lag(leg).device)?;
+            self.fabric.presence(at).vlan.map(|vlan| vlan.value)
+        });
+        if found.iter().any(|remote| aliases.contains(&remote.address)) {
+            found.retain(|remote| aliases.contains(&remote.address));
+        }
+    }
+
+    pub(super) fn vtep(&self, switch: DeviceId) -> Option<IpAddr> {
+        self.fabric.vtep_of(switch).map(|vtep| vtep.value)
+    }
+
+    /// The address of a VTEP whose flooded frames come to another without EVPN, so that this learns from
+    /// them (RFC 7348 section 4.1).
+    fn heard(&self, presence: PresenceId, there: PresenceId) -> Option<IpAddr> {
+        let learning = |id: PresenceId| {
+            matches!(replication(self.fabric, id), Some(Replication::Static | Replication::Group))
+        };
+        if !learning(presence) || !learning(there) {
+            return None;
+        }
+        self.copies_to(there, presence).then(|| self.vtep(self.fabric.presence(there).switch))?
+    }
+
+    /// Whether what one VTEP floods in a segment is sent to another, and that takes it.
+    pub(super) fn copies_to(&self, from: PresenceId, to: PresenceId) -> bool {
+        let fabric = self.fabric;
+        let (Some(list), Some(theirs)) = (self.state.floods(fabric, from), replication(fabric, to))
+        else {
+            return false;
+        };
+        match list.group {
+            Some(group) => {
+                let own = fabric.settings_at(to).group.map(|group| group.value);
+                theirs == Replication::Group
+                    && own == Some(group)
+                    && fabric.presence(from).vni.map(|v| v.value)
+                        == fabric.presence(to).vni.map(|v| v.value)
+            }
+            None => {
+                let there = self.vtep(fabric.presence(to).switch);
+                list.targets.iter().any(|target| Some(target.address) == there)
+            }
+        }
+    }
+
+    /// Why a VTEP has not what another originates, for the words at a stop.
+    pub fn apart(&self, here: PresenceId, there: PresenceId) -> Option<Apart> {
+        self.state.learns(self.fabric, here, there).err()
+    }
+
+    /// Who has an address in the segments that an asker is in: the one that the walk leads to, else an
+    /// endpoint, else whatever router has it.
+    pub(super) fn owner(&self, address: IpAddr, asker: Asker) -> Station {
+        let owners = self.fabric.endpoints_with(address);
+        let goal = self.goal.filter(|goal| owners.contains(goal));
+        let other = |&&id: &&EndpointId| asker != Asker::Endpoint(id);
+        match goal.or(owners.iter().find(other).copied()) {
+            Some(endpoint) => Station::Endpoint(endpoint),
+            None => Station::Gateway(address),
+        }
+    }
+}

@@ -1,0 +1,33 @@
+//! Numbers for the flows that devices spread over equal ways.
+
+use super::headers::{Headers, Packet};
+use crate::behavior::spread::Hash;
+use crate::value::{HashPolicy, MacAddr};
+
+/// Both addresses; the way back is a flow of its own.
+fn pair(hash: Hash, packet: &Packet) -> Hash {
+    hash.address(packet.from).address(packet.to)
+}
+
+/// A number for a flow at one device.
+pub(super) fn flow(headers: &Headers, device: MacAddr, policy: HashPolicy) -> u32 {
+    let hash = Hash::new().add(&device.octets());
+    if let Some(outer) = &headers.outer {
+        let ports = [outer.source_port.to_be_bytes(), outer.port.to_be_bytes()].concat();
+        return hash.address(outer.from).address(outer.to).add(&ports).finish();
+    }
+    let frame = &headers.frame;
+    match policy {
+        HashPolicy::MacAddresses => hash.add(&frame.from.octets()).add(&frame.to.octets()).finish(),
+        // An echo has no ports.
+        HashPolicy::Addresses | HashPolicy::AddressesAndPorts => pair(hash, &frame.packet).finish(),
+    }
+}
+
+/// The UDP source port of a frame's flow, out of the range for private use (RFC 7348 section 5).
+pub(super) fn source_port(headers: &Headers) -> u16 {
+    let frame = &headers.frame;
+    let hash = Hash::new().add(&frame.from.octets()).add(&frame.to.octets());
+    let value = pair(hash, &frame.packet).finish();
+    49_152 + u16::try_from(value % 16_384).unwrap_or(0)
+}

@@ -1,0 +1,211 @@
+//! What a packet wears.
+
+use std::fmt;
+use std::net::IpAddr;
+
+use crate::value::{Encapsulation, MacAddr, VlanId, Vni};
+
+/// To whom a frame is addressed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Destination {
+    /// One station.
+    Station(MacAddr),
+    /// Every station, or those of a group.
+    Group([u8; 6]),
+}
+
+impl Destination {
+    /// Every station.
+    pub const BROADCAST: Self = Self::Group([0xff; 6]);
+
+    /// The group of those that could have an IPv6 address (RFC 4291 section 2.7.1, RFC 2464 section 7), or
+    /// every station for an IPv4 address: whom a question for its MAC address goes to.
+    pub fn asked_for(address: IpAddr) -> Self {
+        match address {
+            IpAddr::V4(_) => Self::BROADCAST,
+            IpAddr::V6(address) => {
+                let [.., a, b, c] = address.octets();
+                Self::Group([0x33, 0x33, 0xff, a, b, c])
+            }
+        }
+    }
+
+    /// The frames of an IP multicast group (RFC 1112 section 6.4, RFC 2464 section 7).
+    pub fn of_group(group: IpAddr) -> Self {
+        match group {
+            IpAddr::V4(group) => {
+                let [_, b, c, d] = group.octets();
+                Self::Group([0x01, 0x00, 0x5e, b & 0x7f, c, d])
+            }
+            IpAddr::V6(group) => {
+                let [.., a, b, c, d] = group.octets();
+                Self::Group([0x33, 0x33, a, b, c, d])
+            }
+        }
+    }
+
+    /// The six bytes, as they go over the wire.
+    pub fn octets(self) -> [u8; 6] {
+        match self {
+            Self::Station(mac) => mac.octets(),
+            Self::Group(octets) => octets,
+        }
+    }
+
+    /// Whether the frame is for many.
+    pub fn is_group(self) -> bool {
+        matches!(self, Self::Group(_))
+    }
+}
+
+impl fmt::Display for Destination {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (index, octet) in self.octets().into_iter().enumerate() {
+            let colon = if index == 0 { "" } else { ":" };
+            write!(f, "{colon}{octet:02x}")?;
+        }
+        Ok(())
+    }
+}
+
+/// What a packet says.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
+pub enum Content {
+    /// An echo request (RFC 792, RFC 4443).
+    EchoRequest,
+    /// An echo reply.
+    EchoReply,
+    /// Who has the address? (ARP, RFC 826; neighbor solicitation, RFC 4861.)
+    WhoHas,
+    /// I have it.
+    IHave,
+}
+
+impl Content {
+    /// The word for it.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::EchoRequest => "echo request",
+            Self::EchoReply => "echo reply",
+            Self::WhoHas => "who has",
+            Self::IHave => "is at",
+        }
+    }
+
+    /// Whether it asks for a MAC address, or answers that: such a frame is not routed.
+    pub fn is_resolution(self) -> bool {
+        matches!(self, Self::WhoHas | Self::IHave)
+    }
+}
+
+/// A packet from one address to another.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub struct Packet {
+    /// The address that it is from; of a question for a MAC address that of the asker.
+    pub from: IpAddr,
+    /// The address that it is to; of such a question the one that is asked for.
+    pub to: IpAddr,
+    /// The TTL, or hop limit of IPv6.
+    pub ttl: u8,
+    /// What it says.
+    pub content: Content,
+}
+
+/// The TTL with which packets set out (RFC 1700 for IPv4; RFC 4861 asks for 255 in its own).
+pub(super) const TTL: u8 = 64;
+
+/// How many bytes of data an echo carries, where nothing else is asked for.
+pub(super) const ECHO_DATA: u32 = 56;
+
+/// What an Ethernet header adds to a packet (IEEE 802.3 clause 3.1.1), without the frame check sequence.
+pub const ETHERNET: u32 = 14;
+/// What a tag adds (IEEE 802.1Q clause 9).
+pub const TAG: u32 = 4;
+/// What UDP and VXLAN or GENEVE add to a frame (RFC 768, RFC 7348 section 5, RFC 8926 section 3).
+pub const UDP_AND_VXLAN: u32 = 16;
+
+/// What GRE with a key adds (RFC 7637 section 3.2).
+const GRE: u32 = 8;
+
+/// What an IP header adds.
+pub const fn ip_header(address: IpAddr) -> u32 {
+    if address.is_ipv4() { 20 } else { 40 }
+}
+
+/// A frame as a link carries it, without what it is encapsulated in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub struct Frame {
+    /// The MAC address that it is from.
+    pub from: MacAddr,
+    /// The one that it is to.
+    pub to: Destination,
+    /// Its tag.
+    pub tag: Option<VlanId>,
+    /// The packet in it.
+    pub packet: Packet,
+}
+
+/// The headers around a frame that crosses the underlay.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub struct Outer {
+    /// The MAC address of the router that sends it.
+    pub from_mac: MacAddr,
+    /// The MAC address of the next router.
+    pub to_mac: Destination,
+    /// The tag on this link.
+    pub tag: Option<VlanId>,
+    /// The address of the VTEP that sends it.
+    pub from: IpAddr,
+    /// The address of the VTEP that it is for, or a multicast group.
+    pub to: IpAddr,
+    /// The outer TTL.
+    pub ttl: u8,
+    /// The UDP source port, which spreads flows over equal paths (RFC 7348 section 5).
+    pub source_port: u16,
+    /// The UDP destination port.
+    pub port: u16,
+    /// The VNI.
+    pub vni: Vni,
+    /// What the frame travels in.
+    pub encapsulation: Encapsulation,
+}
+
+/// All headers, the outer ones first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub struct Headers {
+    /// What it is encapsulated in.
+    pub outer: Option<Outer>,
+    /// The frame.
+    pub frame: Frame,
+}
+
+impl Headers {
+    /// What a link's MTU counts of a packet that wears these headers; `size` is that of an echo.
+    pub fn on_link(&self, size: u32) -> u32 {
+        let packet = &self.frame.packet;
+        let own = match (packet.content.is_resolution(), packet.from.is_ipv4()) {
+            (false, _) => size,
+            // RFC 826 for Ethernet and IPv4; RFC 4861 section 4.3 with one option.
+            (true, true) => 28,
+            (true, false) => 72,
+        };
+        own + self.overhead()
+    }
+
+    /// What the headers take of a link's MTU beside the packet.
+    pub fn overhead(&self) -> u32 {
+        let inner_tag = if self.frame.tag.is_some() { TAG } else { 0 };
+        self.outer.map_or(0, |outer| {
+            let shim = match outer.encapsulation {
+                Encapsulation::Vxlan | Encapsulation::Geneve => UDP_AND_VXLAN,
+                Encapsulation::Nvgre => GRE,
+            };
+            ip_header(outer.to) + shim + ETHERNET + inner_tag
+        })
+    }
+}

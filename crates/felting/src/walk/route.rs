@@ -1,0 +1,498 @@
+//! Routing, in a tenant's table or the switch's own, and the way through the underlay.
+
+use std::net::IpAddr;
+
+use smallvec::SmallVec;
+
+use super::bridge::{Ports, Remote};
+use super::hash;
+use super::headers::{self, Destination, Frame, Headers, Outer};
+use super::path::{Act, Known, Resolved, Station, Stop, Table};
+use super::trace::{Came, Tracer, Visit};
+use super::{Asker, Walker};
+use crate::behavior::evpn::leaves;
+use crate::behavior::evpn::tenant::{best_of, is_gateway};
+use crate::behavior::underlay::{Next, Way};
+use crate::behavior::{Hop, NoRoute, TenantRoute, TenantSource};
+use crate::fabric::{
+    DeviceId, EndpointId, InterfacePlace, LagId, OutsideId, PresenceId, SegmentId, Side, Vrf, VrfId,
+};
+use crate::source::At;
+use crate::value::{Encapsulation, HashPolicy, VlanId, Vni};
+
+impl Walker<'_> {
+    /// The VTEP that told another of an endpoint together with its IP address (RFC 7432 section 10).
+    pub(super) fn known_with_address(
+        &self,
+        presence: PresenceId,
+        endpoint: EndpointId,
+        address: IpAddr,
+    ) -> Option<PresenceId> {
+        let fabric = self.fabric;
+        let station = Station::Endpoint(endpoint);
+        let written =
+            fabric.endpoint(endpoint).addresses.iter().any(|own| own.address() == address);
+        let candidates = if written { self.candidates(presence, station) } else { Vec::new() };
+        candidates.into_iter().find(|&there| {
+            let switch = fabric.presence(there).switch;
+            // Where its ARP and ND are listened to, or asked for, its addresses are known.
+            let listens = fabric.overlay_of(switch).is_some_and(|overlay| overlay.suppression)
+                || !fabric.settings_at(there).addresses.is_empty()
+                || is_gateway(fabric, there);
+            listens && self.state.learns(fabric, presence, there).is_ok()
+        })
+    }
+}
+
+impl Tracer<'_, '_> {
+    /// Routes a packet on a switch by a table.
+    pub(super) fn route(
+        &mut self,
+        visit: &mut Visit,
+        table: Table,
+        headers: Headers,
+    ) -> Result<(), Stop> {
+        let packet = headers.frame.packet;
+        let own = self.walker.fabric.presences_on(visit.device).iter().copied();
+        let here = own.into_iter().find(|&presence| {
+            let vrf = self.walker.fabric.presence(presence).vrf;
+            vrf.map_or(Table::Own, |vrf| Table::Vrf(vrf.value)) == table
+                && self.walker.has_address(presence, packet.to)
+        });
+        if here.is_some() {
+            self.arrive(visit);
+            return Ok(());
+        }
+        let sends_itself = headers.frame.to == Destination::Station(headers.frame.from);
+        let mut headers = headers;
+        if !sends_itself {
+            // RFC 791 section 3.2, RFC 8200 section 3: a router that makes it zero discards it.
+            let ttl = packet.ttl.checked_sub(1).filter(|&ttl| ttl > 0).ok_or(Stop::Expired)?;
+            headers.frame.packet.ttl = ttl;
+        }
+        match table {
+            Table::Vrf(vrf) => self.route_in_vrf(visit, vrf, headers),
+            Table::Own => self.route_own(visit, headers),
+        }
+    }
+
+    fn route_in_vrf(
+        &mut self,
+        visit: &mut Visit,
+        vrf: VrfId,
+        headers: Headers,
+    ) -> Result<(), Stop> {
+        let (fabric, state) = (self.walker.fabric, self.walker.state);
+        let to = headers.frame.packet.to;
+        let mut vrf = vrf;
+        let mut routes = state.tenant_lookup(fabric, vrf, visit.device, to);
+        if let Some(route) = routes.first()
+            && let TenantSource::Leaked(from) = route.source
+        {
+            self.act(visit, Act::Routes { table: Table::Vrf(vrf), route: *route });
+            vrf = from;
+            routes = state.lookup_own(fabric, vrf, visit.device, to, false);
+            best_of(&mut routes);
+        }
+        let Some(first) = routes.first().copied() else {
+            return Err(Stop::NoRoute(Table::Vrf(vrf)));
+        };
+        match first.source {
+            TenantSource::Segment(segment) => {
+                self.act(visit, Act::Routes { table: Table::Vrf(vrf), route: first });
+                self.route_into_segment(visit, segment, headers)
+            }
+            TenantSource::Outside(outside) => {
+                self.act(visit, Act::Routes { table: Table::Vrf(vrf), route: first });
+                self.lead_out(visit, outside, headers)
+            }
+            TenantSource::Static | TenantSource::Leaked(_) => {
+                self.act(visit, Act::Routes { table: Table::Vrf(vrf), route: first });
+                Err(Stop::Unmodelled)
+            }
+            TenantSource::Learned(_) | TenantSource::Host(_) => {
+                let mut ways: SmallVec<[TenantRoute; 4]> = SmallVec::new();
+                for route in routes {
+                    let same =
+                        |way: &TenantRoute| (way.next_hop, way.vni) == (route.next_hop, route.vni);
+                    if !ways.iter().any(same) {
+                        ways.push(route);
+                    }
+                }
+                let chosen = self.choose(visit, &ways, &headers, HashPolicy::Addresses);
+                let of = ways.len();
+                chosen.into_iter().try_for_each(|route| {
+                    self.act(visit, Act::Routes { table: Table::Vrf(vrf), route });
+                    self.encapsulate_routed(visit, route, of, headers)
+                })
+            }
+        }
+    }
+
+    /// Sends a routed packet into a segment that the switch has: to the MAC address of who has the address.
+    fn route_into_segment(
+        &mut self,
+        visit: &mut Visit,
+        segment: SegmentId,
+        headers: Headers,
+    ) -> Result<(), Stop> {
+        let fabric = self.walker.fabric;
+        let packet = headers.frame.packet;
+        let presence = fabric.presence_of(segment, visit.device);
+        let Some(presence) = presence else { return Err(Stop::Unknown { presence: None }) };
+        let vlan = fabric.presence(presence).vlan;
+        let vlan = vlan.ok_or(Stop::Unknown { presence: Some(presence) })?.value;
+        let asker = Asker::Router(presence);
+        let station = self.walker.owner(packet.to, asker);
+        let own = self.own_address(presence, packet.to);
+        let mac = match station {
+            Station::Endpoint(endpoint) => {
+                let mac = fabric.endpoint(endpoint).mac.value;
+                let told = self.walker.known_with_address(presence, endpoint, packet.to);
+                let by = match told {
+                    Some(_) => Resolved::Evpn,
+                    None => {
+                        let answer = self.walker.resolve(asker, own, packet.to);
+                        answer.ok_or(Stop::Unanswered(packet.to))?;
+                        Resolved::Asking
+                    }
+                };
+                self.act(visit, Act::Resolves { endpoint, by });
+                mac
+            }
+            _ => {
+                let answer = self.walker.resolve(asker, own, packet.to);
+                answer.ok_or(Stop::Nobody(packet.to))?.1
+            }
+        };
+        let from = self.walker.router_mac(presence, own);
+        let frame =
+            Frame { from, to: Destination::Station(mac), tag: None, packet: headers.frame.packet };
+        self.act(visit, Act::Enters { vlan, presence: Some(presence) });
+        self.bridge(visit, vlan, Came::Own, Headers { outer: None, frame }, station)
+    }
+
+    /// The address by which a switch asks in a segment: its own, else the gateway's.
+    fn own_address(&self, presence: PresenceId, like: IpAddr) -> IpAddr {
+        let settings = self.walker.fabric.settings_at(presence);
+        let own = settings.addresses.iter().map(|address| address.address());
+        let mut all = own.chain(settings.gateways.iter().map(|gateway| gateway.value));
+        all.find(|address| address.is_ipv4() == like.is_ipv4()).unwrap_or(like)
+    }
+
+    /// Leads a packet out of the fabric: to the router there if the file has it, else it is out.
+    fn lead_out(&mut self, visit: &mut Visit, id: OutsideId, headers: Headers) -> Result<(), Stop> {
+        let fabric = self.walker.fabric;
+        if !self.walker.fabric.endpoints_with(headers.frame.packet.to).is_empty() {
+            return Err(Stop::WentOut(id));
+        }
+        self.act(visit, Act::LeadsOut(id));
+        let outside = fabric.outside(id);
+        let Some((via, segment)) = outside.via.zip(outside.segment) else {
+            self.arrive(visit);
+            return Ok(());
+        };
+        let presence = fabric.presence_of(segment.value, visit.device).ok_or(Stop::NoWayOut(id))?;
+        let vlan = fabric.presence(presence).vlan.ok_or(Stop::NoWayOut(id))?.value;
+        let from = self.walker.router_mac(presence, headers.frame.packet.to);
+        let to = Destination::Station(fabric.device(via.value).mac.value);
+        let frame = Frame { from, to, tag: None, packet: headers.frame.packet };
+        self.act(visit, Act::Enters { vlan, presence: Some(presence) });
+        let station = Station::Beyond(via.value);
+        let sent = self.bridge(visit, vlan, Came::Own, Headers { outer: None, frame }, station);
+        sent.map_err(|stop| match stop {
+            Stop::Unknown { .. } => Stop::NoWayOut(id),
+            stop => stop,
+        })
+    }
+
+    /// Routes by the switch's own table: into a segment of its own, or to the next router.
+    fn route_own(&mut self, visit: &mut Visit, headers: Headers) -> Result<(), Stop> {
+        let fabric = self.walker.fabric;
+        let packet = headers.frame.packet;
+        let connected = fabric.segments_with(packet.to).find_map(|(prefix, segment)| {
+            let presence = fabric.presence_of(segment, visit.device)?;
+            let own = fabric.presence(presence).vrf.is_none() && is_gateway(fabric, presence);
+            own.then_some((prefix, segment))
+        });
+        if let Some((prefix, segment)) = connected {
+            self.act(visit, Act::RoutesOwn { prefix, segment });
+            return self.route_into_segment(visit, segment, headers);
+        }
+        let next = self.next(visit, packet.to)?;
+        let Some(next) = next else {
+            self.arrive(visit);
+            return Ok(());
+        };
+        self.send_on(visit, &next, headers, None)
+    }
+
+    fn next(&mut self, visit: &Visit, to: IpAddr) -> Result<Option<Next>, Stop> {
+        let fabric = self.walker.fabric;
+        let router = fabric.device(visit.device).router.ok_or(Stop::NoRoute(Table::Own))?;
+        let state = self.walker.state;
+        state.next(fabric, router, to, &mut self.walker.towards).map_err(Stop::Underlay)
+    }
+
+    // ---- the underlay
+
+    /// Puts outer headers on a frame that is bridged to another VTEP.
+    pub(super) fn encapsulate_bridged(
+        &mut self,
+        visit: &mut Visit,
+        presence: PresenceId,
+        remotes: &[Remote],
+        headers: Headers,
+        station: Station,
+    ) -> Result<(), Stop> {
+        let chosen = self.choose(visit, remotes, &headers, HashPolicy::Addresses);
+        let of = remotes.len();
+        chosen.into_iter().try_for_each(|remote| {
+            let (to, known) = (remote.address, remote.known);
+            self.encapsulate(visit, presence, to, known, of, headers, station)
+        })
+    }
+
+    /// Puts outer headers with a segment's VNI on a frame, and sends it into the underlay.
+    #[allow(clippy::too_many_arguments, reason = "a frame, where it is, and where it goes")]
+    pub(super) fn encapsulate(
+        &mut self,
+        visit: &mut Visit,
+        presence: PresenceId,
+        to: IpAddr,
+        known: Known,
+        of: usize,
+        headers: Headers,
+        station: Station,
+    ) -> Result<(), Stop> {
+        let vni = self.walker.fabric.presence(presence).vni;
+        let vni = vni.ok_or(Stop::Unknown { presence: Some(presence) })?.value;
+        self.act(visit, Act::Encapsulates { vni, to, known, of });
+        self.wrap(visit, vni, to, headers, station)
+    }
+
+    /// Puts outer headers with the layer 3 VNI on a routed packet (RFC 9135 section 5.3).
+    fn encapsulate_routed(
+        &mut self,
+        visit: &mut Visit,
+        route: TenantRoute,
+        of: usize,
+        headers: Headers,
+    ) -> Result<(), Stop> {
+        let fabric = self.walker.fabric;
+        let (switch, known) = match route.source {
+            TenantSource::Learned(learnt) => (learnt.switch, Known::Prefix(learnt.switch)),
+            TenantSource::Host(learnt) => (learnt.switch, Known::Host(learnt.switch)),
+            _ => return Err(Stop::Unmodelled),
+        };
+        let (Some(to), Some(vni)) = (route.next_hop, route.vni) else {
+            return Err(Stop::Unmodelled);
+        };
+        let router_mac = |device| fabric.overlay_of(device).map(|overlay| overlay.router_mac.value);
+        let (from_mac, to_mac) =
+            router_mac(visit.device).zip(router_mac(switch)).ok_or(Stop::NotTaken)?;
+        let frame = Frame {
+            from: from_mac,
+            to: Destination::Station(to_mac),
+            tag: None,
+            packet: headers.frame.packet,
+        };
+        self.act(visit, Act::Encapsulates { vni, to, known, of });
+        self.wrap(visit, vni, to, Headers { outer: None, frame }, Station::Next(switch))
+    }
+
+    fn wrap(
+        &mut self,
+        visit: &mut Visit,
+        vni: Vni,
+        to: IpAddr,
+        headers: Headers,
+        station: Station,
+    ) -> Result<(), Stop> {
+        let fabric = self.walker.fabric;
+        let overlay = fabric.overlay_of(visit.device).ok_or(Stop::NotTaken)?;
+        let from = overlay.vtep.ok_or(Stop::NotTaken)?.value;
+        let mac = fabric.device(visit.device).mac.value;
+        let outer = Outer {
+            from_mac: mac,
+            to_mac: Destination::Station(mac),
+            tag: None,
+            from,
+            to,
+            ttl: headers::TTL,
+            source_port: hash::source_port(&headers),
+            port: u16::try_from(overlay.udp_port.get()).unwrap_or(u16::MAX),
+            vni,
+            encapsulation: overlay.encapsulation.value,
+        };
+        let headers = Headers { outer: Some(outer), ..headers };
+        let target = visit.receiver.unwrap_or(to);
+        match self.next(visit, target)? {
+            Some(next) => self.send_on(visit, &next, headers, Some(station)),
+            // Its own address: the other side of the pair has what it sends to.
+            None => self.decapsulate(visit, headers, station),
+        }
+    }
+
+    /// Passes an encapsulated packet on through the underlay, or takes it at its end.
+    pub(super) fn transit(
+        &mut self,
+        visit: &mut Visit,
+        headers: Headers,
+        station: Station,
+    ) -> Result<(), Stop> {
+        let Some(mut outer) = headers.outer else { return Err(Stop::Astray) };
+        let target = visit.receiver.unwrap_or(outer.to);
+        match self.next(visit, target)? {
+            None => self.decapsulate(visit, headers, station),
+            Some(next) => {
+                outer.ttl = outer.ttl.checked_sub(1).filter(|&ttl| ttl > 0).ok_or(Stop::Expired)?;
+                outer.tag = None;
+                let headers = Headers { outer: Some(outer), ..headers };
+                self.send_on(visit, &next, headers, Some(station))
+            }
+        }
+    }
+
+    /// Sends a packet to the next router: by one of the ways that are as good, or by all.
+    fn send_on(
+        &mut self,
+        visit: &Visit,
+        next: &Next,
+        headers: Headers,
+        station: Option<Station>,
+    ) -> Result<(), Stop> {
+        let (prefix, source, metric) = (next.prefix, next.source, next.metric);
+        let of = match &next.way {
+            Way::Hops(hops) => hops.len(),
+            Way::Wan(..) => 1,
+        };
+        self.act(visit, Act::Underlay { prefix, source, metric, of });
+        match &next.way {
+            Way::Hops(hops) => {
+                let chosen = self.choose(visit, hops, &headers, HashPolicy::Addresses);
+                chosen.into_iter().try_for_each(|hop| self.over(visit, hop, headers, station))
+            }
+            Way::Wan(wan, to) => {
+                let fabric = self.walker.fabric;
+                let way = fabric.wan(*wan);
+                let ends = way.ends.map(|end| end.value);
+                let near = usize::from(fabric.port(ends[0]).device != visit.device);
+                let tag = way.tags.get(near).or(way.tags.first()).map(|tag| tag.value);
+                let device = fabric.router(*to).device;
+                let headers = self.between(visit.device, device, tag, headers);
+                let station = station.unwrap_or(Station::Next(device));
+                self.leave_to(visit, ends[near], ends[1 - near], Some(*wan), headers, station)
+            }
+        }
+    }
+
+    /// Sends a packet over one link to the next router.
+    fn over(
+        &mut self,
+        visit: &Visit,
+        hop: Hop,
+        headers: Headers,
+        station: Option<Station>,
+    ) -> Result<(), Stop> {
+        let fabric = self.walker.fabric;
+        let interface = fabric.interface(hop.interface);
+        let ports: Ports = match interface.place {
+            InterfacePlace::Port(port) => std::iter::once(port).collect(),
+            InterfacePlace::Lag(lag) => self.distributing(lag),
+            InterfacePlace::Vlan(vlan) => {
+                let pair = fabric.device(visit.device).pair;
+                let side = pair.map(|(pair, side)| &fabric.pair(pair).sides[side]);
+                let links = side.into_iter().flat_map(Side::links);
+                links
+                    .filter(|&link| fabric.lag(link).carries(vlan))
+                    .flat_map(|link| self.distributing(link))
+                    .collect()
+            }
+        };
+        let device = fabric.router(hop.to).device;
+        let station = station.unwrap_or(Station::Next(device));
+        let chosen = self.choose(visit, &ports, &headers, HashPolicy::Addresses);
+        if chosen.is_empty() {
+            return Err(Stop::Underlay(NoRoute::Unknown(hop.to)));
+        }
+        chosen.into_iter().try_for_each(|port| {
+            let tag = match interface.place {
+                InterfacePlace::Vlan(vlan) => leaves(fabric, port, vlan).flatten(),
+                _ => interface.tag.map(|tag| tag.value),
+            };
+            let headers = self.between(visit.device, device, tag, headers);
+            self.leave(visit, port, headers, station)
+        })
+    }
+
+    /// The members of a LAG that distribute.
+    fn distributing(&self, lag: LagId) -> Ports {
+        let fabric = self.walker.fabric;
+        let members = fabric.lag(lag).members.iter();
+        members
+            .filter(|&member| self.walker.state.member(member).distributing)
+            .map(|member| fabric.member(member).port.value)
+            .collect()
+    }
+
+    /// The headers on the link between two routers.
+    fn between(
+        &self,
+        from: DeviceId,
+        to: DeviceId,
+        tag: Option<VlanId>,
+        headers: Headers,
+    ) -> Headers {
+        let fabric = self.walker.fabric;
+        let (from, to) = (fabric.device(from).mac.value, fabric.device(to).mac.value);
+        let to = Destination::Station(to);
+        match headers.outer {
+            Some(outer) => {
+                // A packet for a group is addressed to the group on every link.
+                let to = if outer.to.is_multicast() { Destination::of_group(outer.to) } else { to };
+                let outer = Outer { from_mac: from, to_mac: to, tag, ..outer };
+                Headers { outer: Some(outer), ..headers }
+            }
+            None => Headers { frame: Frame { from, to, tag, ..headers.frame }, ..headers },
+        }
+    }
+
+    /// Takes the outer headers off: for a segment, or for a VRF.
+    fn decapsulate(
+        &mut self,
+        visit: &mut Visit,
+        headers: Headers,
+        station: Station,
+    ) -> Result<(), Stop> {
+        let fabric = self.walker.fabric;
+        let Some(outer) = headers.outer else { return Err(Stop::Astray) };
+        let overlay = fabric.overlay_of(visit.device).ok_or(Stop::NotTaken)?;
+        let vxlan = outer.encapsulation == Encapsulation::Vxlan;
+        // RFC 7348 section 5: the destination port is what the receiver listens on.
+        let listens = !vxlan || overlay.udp_port.get() == u32::from(outer.port);
+        if overlay.encapsulation.value != outer.encapsulation || !listens {
+            return Err(Stop::NotTaken);
+        }
+        let has = |vni: Option<At<Vni>>| vni.is_some_and(|vni| vni.value == outer.vni);
+        let inner = Headers { outer: None, ..headers };
+        visit.receiver = None;
+        let mut own = fabric.presences_on(visit.device).iter().copied();
+        if let Some(presence) = own.find(|&own| has(fabric.presence(own).vni)) {
+            self.act(visit, Act::Decapsulates { vni: outer.vni, presence });
+            let vlan = fabric.presence(presence).vlan;
+            let vlan = vlan.ok_or(Stop::Unknown { presence: Some(presence) })?.value;
+            return self.bridge(visit, vlan, Came::Tunnel(outer.from), inner, station);
+        }
+        let here = |vrf: &Vrf| {
+            vrf.place_of(visit.device).is_some_and(|place| has(vrf.switches[place].vni))
+        };
+        let (vrf, _) =
+            fabric.vrfs().find(|(_, vrf)| here(vrf)).ok_or(Stop::VniUnknown(outer.vni))?;
+        if headers.frame.to != Destination::Station(overlay.router_mac.value) {
+            return Err(Stop::RouterMac);
+        }
+        self.act(visit, Act::DecapsulatesRouted { vni: outer.vni, vrf });
+        self.route(visit, Table::Vrf(vrf), inner)
+    }
+}
