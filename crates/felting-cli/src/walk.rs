@@ -30,10 +30,11 @@ pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
         Ok(walk) => walk,
         Err(error) => return fail(&error.to_string()),
     };
-    let findings = match walk.arrives() {
-        true => Vec::new(),
-        false => fabric.check().findings,
-    };
+    let report = if walk.arrives() { felting::Report::default() } else { fabric.check() };
+    // The hash of one flow is luck: whether the others arrive too is said.
+    let all = Options { choice: Choice::All, ..asked };
+    let other_ways_fail = walk.arrives()
+        && Walker::new(&fabric, &state).walk(from, to, all).is_ok_and(|walk| !walk.arrives());
     let words: Vec<String> = options
         .cut
         .iter()
@@ -44,7 +45,8 @@ pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
         fabric: &fabric,
         state: &state,
         walk: &walk,
-        finding: walk.explained_by(&fabric, &findings),
+        finding: walk.explained_by(&fabric, &report),
+        other_ways_fail,
         condition: &words,
     };
     screen.print(&match options.format {

@@ -10,7 +10,7 @@ use anstyle::{AnsiColor, Style as Paint};
 use felting::fabric::{DeviceId, PortId, PresenceId, Terminal};
 use felting::rules::Finding;
 use felting::value::VlanId;
-use felting::walk::{Answer, Asker, Content, End, Exit, Headers, Hop, Path, Resolution, Walk};
+use felting::walk::{Answer, Asker, Content, End, Exit, Headers, Hop, Path, Resolution, Walk, why};
 use felting::{Fabric, State};
 
 pub use json::walk_json;
@@ -28,6 +28,8 @@ pub struct Walked<'a> {
     pub walk: &'a Walk,
     /// The finding that explains why it stops, if one does.
     pub finding: Option<&'a Finding>,
+    /// Where the way that the hash picks arrives, but another that is as good does not.
+    pub other_ways_fail: bool,
     /// What was cut or moved, in the words that were asked with.
     pub condition: &'a [String],
 }
@@ -40,6 +42,12 @@ pub fn walk(walked: &Walked<'_>, style: Style) -> String {
     let _ = writeln!(page, "{}", drawer.verdict(walked));
     if let Some(stop) = drawer.stop(walked) {
         let _ = write!(page, "{stop}");
+    }
+    if walked.other_ways_fail {
+        let _ = writeln!(
+            page,
+            "  this flow does; others do not, as ways that are as good fail: see it with --all"
+        );
     }
     let asked: Vec<_> = walked.walk.resolutions.iter().map(|one| drawer.resolution(one)).collect();
     if !asked.is_empty() {
@@ -140,7 +148,7 @@ impl Drawer<'_> {
         let mut text = format!(
             "  stops at {}: {}\n",
             self.bold(self.fabric.device_name(hop.device)),
-            self.why(hop, stop)
+            why(self.fabric, self.state, hop, stop)
         );
         if let Some(finding) = walked.finding {
             let at = self.fabric.sources().location(finding.primary.span);
@@ -215,7 +223,7 @@ impl Drawer<'_> {
             }
             match hop.end {
                 Some(End::Stopped(stop)) => {
-                    let line = format!("stops: {}", self.why(hop, stop));
+                    let line = format!("stops: {}", why(self.fabric, self.state, hop, stop));
                     let red = Paint::new().bold().fg_color(Some(AnsiColor::Red.into()));
                     let _ = writeln!(page, "{indent}{}", self.paint(red, &line));
                 }

@@ -1,7 +1,7 @@
 //! Why things are not as they should be, in words.
 
 use felting::Fabric;
-use felting::behavior::{AdjacencyFault, Apart, NotImported, NotPassed, SessionFault};
+use felting::behavior::{AdjacencyFault, NotImported, NotPassed, SessionFault};
 
 pub(crate) fn adjacency(fault: AdjacencyFault) -> &'static str {
     match fault {
@@ -41,24 +41,9 @@ pub(crate) fn session(fault: SessionFault) -> String {
     }
 }
 
-pub(crate) fn apart(why: Apart) -> &'static str {
-    match why {
-        Apart::NoVtep => "no VTEP here",
-        Apart::NotReceived => "no session brings its routes",
-        Apart::NoCommunities => "its targets were dropped on the way",
-        Apart::Target => "its target is not imported",
-        Apart::Encapsulation => "another encapsulation",
-        Apart::NextHop => "no route to its next hop",
-        Apart::UdpPort => "it listens on another UDP port",
-        Apart::Elsewhere => "its next hop is another switch",
-        Apart::Own => "the pair's own",
-        _ => "not taken",
-    }
-}
-
 pub(crate) fn not_imported(why: NotImported) -> &'static str {
     match why {
-        NotImported::Apart(why) => apart(why),
+        NotImported::Apart(why) => why.words(),
         NotImported::NoTarget => "no import of its target",
         NotImported::OtherSegment => "not a leaf of the segment",
         _ => "not taken",

@@ -58,6 +58,8 @@ pub struct State {
     pub(crate) evpn: Evpn,
     /// The leaves that closed their legs of Ethernet segments, as they lost their underlay.
     pub(crate) isolated: Vec<DeviceId>,
+    /// The switches and hosts that are off.
+    pub(crate) off: std::collections::BTreeSet<DeviceId>,
     /// LAG ends that are linked and meant for each other, the lower id first.
     pub(crate) facing: Vec<(LagId, LagId)>,
     /// The same with the halves of a group, or the legs of an Ethernet segment, as one: the first
@@ -108,6 +110,7 @@ impl State {
             bgp,
             evpn,
             isolated,
+            off: condition.devices.clone(),
             facing,
             facing_wholes,
         }
@@ -152,6 +155,11 @@ impl State {
     /// (core isolation).
     pub fn isolated(&self) -> &[DeviceId] {
         &self.isolated
+    }
+
+    /// Whether a switch or host is off.
+    pub fn is_off(&self, device: DeviceId) -> bool {
+        self.off.contains(&device)
     }
 
     /// The BGP sessions, and how far routes get over them.

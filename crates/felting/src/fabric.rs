@@ -500,23 +500,31 @@ impl Fabric {
         self.devices[device].hardware.map(|kind| &self.hardware[kind.value])
     }
 
-    /// The MTU that is written for a port: its LAG's, its own, its routed interface's, or its host's.
+    /// The bond of a host that has a NIC.
+    pub(crate) fn bond_with(&self, host: DeviceId, nic: PortId) -> Option<&Bond> {
+        let mut own = self.bonds.values().filter(|bond| bond.host == host);
+        own.find(|bond| bond.nics.iter().any(|one| one.value == nic))
+    }
+
+    /// The MTU that is written for a port, if one is.
     pub fn mtu_of(&self, port: PortId) -> Option<u32> {
+        self.written_mtu(port).map(|mtu| mtu.get())
+    }
+
+    /// The MTU of a port with its place: its LAG's, its own, its routed interface's, or its host's.
+    pub(crate) fn written_mtu(&self, port: PortId) -> Option<At<Mtu>> {
         let device = self.ports[port].device;
-        let of_lag = self.lag_of(port).and_then(|lag| self.lags[lag].mtu);
-        let of_port = || self.settings_of(port).and_then(|settings| settings.mtu);
         let of_interface = || {
             let router = self.router_of(device)?;
             let mut interfaces = router.interfaces.iter().map(|id| &self.interfaces[id]);
-            interfaces.find(|i| i.place == InterfacePlace::Port(port)).and_then(|i| i.mtu)
+            interfaces.find(|one| one.place == InterfacePlace::Port(port)).and_then(|one| one.mtu)
         };
-        let of_bond = || self.nic_mtus.get(&port).copied();
-        let mtu = of_lag
-            .or_else(of_port)
-            .or_else(of_bond)
+        let of_lag = self.lag_of(port).and_then(|lag| self.lags[lag].mtu);
+        of_lag
+            .or_else(|| self.settings_of(port).and_then(|settings| settings.mtu))
+            .or_else(|| self.nic_mtus.get(&port).copied())
             .or_else(of_interface)
-            .or(self.devices[device].mtu);
-        mtu.map(|mtu| mtu.get())
+            .or(self.devices[device].mtu)
     }
 
     /// The NICs of an uplink.

@@ -404,8 +404,9 @@ impl FirstFabric {
             page,
             "\n# ---------------------------------------------------------------- hosts\n\n\
              [[host]]\nname = \"{}\"\nnics = \"nic[1-2] 25G\"\nbond = {{ name = \"bond0\", nics = \
-                 \"nic[1-2]\" }}",
-            Self::range("host-", self.hosts, 3)
+                 \"nic[1-2]\" }}\nnetworks = {{ name = \"guests\", tags = \"{}\" }}",
+            Self::range("host-", self.hosts, 3),
+            self.vlans()
         )?;
         for host in 1..=self.hosts {
             let (place, port) = self.place_of(host);
@@ -426,6 +427,31 @@ impl FirstFabric {
                 )?,
             }
         }
-        Ok(())
+        self.expectation(page)
+    }
+
+    /// Two machines to try `felting walk` with, and what is expected of them.
+    fn expectation(&self, page: &mut String) -> fmt::Result {
+        if self.hosts < 2 {
+            return Ok(());
+        }
+        writeln!(
+            page,
+            "\n# ---------------------------------------------------------------- what must hold"
+        )?;
+        for machine in 1..=2 {
+            writeln!(
+                page,
+                "\n[[endpoint]]\nname = \"machine-{machine}\"\nhost = \"host-{machine:03}\"\ntag = 101\n\
+                 address = \"10.64.1.{}/24\"\ngateway = \"10.64.1.1\"",
+                10 + machine
+            )?;
+        }
+        let despite = match (self.paired(), self.spines > 1) {
+            (true, true) => "\ndespite = \"any one cable or switch\"",
+            (false, true) => "\ndespite = \"any one cable\"",
+            (_, false) => "",
+        };
+        writeln!(page, "\n[[expect]]\nfrom = \"machine-1\"\nto = \"machine-2\"{despite}")
     }
 }

@@ -301,7 +301,9 @@ runs = [
 
 mod accept;
 mod cable;
+mod endpoint;
 mod es;
+mod expect;
 mod lag;
 mod overlay;
 mod pair;
@@ -578,6 +580,8 @@ pub fn all() -> impl Iterator<Item = &'static Rule> + Clone {
         vrf::RULES,
         site::RULES,
         uplink::RULES,
+        endpoint::RULES,
+        expect::RULES,
         accept::RULES,
     ]
     .into_iter()
@@ -621,13 +625,47 @@ fn check(fabric: &Fabric, today: Option<Date>) -> Report {
     };
     let of_accept = |rule: &&'static Rule| rule.family() == "accept";
     let found = run(&mut all().filter(|rule| !of_accept(rule)), &FxHashSet::default());
-    let Sorted { mut report, matched } = accepted(fabric, found, today);
+    let Sorted { mut report, mut matched } = accepted(fabric, found, today);
+    let failed = accepted(fabric, expected(fabric, &state, &mut report), today);
+    report.findings.extend(failed.report.findings);
+    report.accepted.extend(failed.report.accepted);
+    matched.extend(failed.matched);
     // These rules look at the acceptances themselves, so they run when those have been applied.
     report.findings.extend(run(&mut all().filter(of_accept), &matched));
     let by_place = |finding: &Finding| (finding.primary.span.order(), finding.rule.id);
     report.findings.sort_by_key(by_place);
     report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));
     report
+}
+
+/// Judges what is expected. What fails is named at the finding that explains it, unless that is accepted;
+/// else it is a finding of its own.
+fn expected(fabric: &Fabric, state: &State, report: &mut Report) -> Vec<Finding> {
+    let mut own = Vec::new();
+    if fabric.expectations.is_empty() {
+        return own;
+    }
+    let rule: &'static Rule = expect::RULES[0];
+    let severity = match fabric.severities.get(rule.id) {
+        Some(None) => return own,
+        Some(Some(severity)) => *severity,
+        None => rule.severity,
+    };
+    let fixed = fabric.severities.contains_key(rule.id);
+    for failure in crate::walk::judge(fabric, state) {
+        let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
+        let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
+        let walk = failure.walk.as_ref();
+        let place = walk.and_then(|walk| walk.explained_at(fabric, &all, &failure.lost));
+        match place.and_then(|place| report.findings.get_mut(place)) {
+            Some(finding) => expect::explain(fabric, &failure, severity, finding),
+            None => {
+                let mut out = Findings { rule, severity, fixed, fabric, list: &mut own };
+                expect::report(fabric, state, &failure, &mut out);
+            }
+        }
+    }
+    own
 }
 
 struct Sorted {

@@ -10,6 +10,7 @@
 //! - a [`Walker`] keeps what many walks of one fabric share.
 
 mod bridge;
+mod expect;
 mod explain;
 mod hash;
 mod headers;
@@ -17,17 +18,20 @@ mod path;
 mod resolve;
 mod route;
 mod trace;
+mod words;
 
 use std::fmt;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 
+pub use expect::{Failure, Lost, Unmet, judge};
 pub use headers::{
     Content, Destination, ETHERNET, Frame, Headers, Outer, Packet, TAG, UDP_AND_VXLAN, ip_header,
 };
 pub use path::{Act, End, Exit, Hop, Known, Path, Resolved, Side, Station, Stop, Table};
 pub use resolve::{Answer, Asker, Resolution};
+pub use words::why;
 
 use crate::behavior::State;
 use crate::behavior::underlay::Towards;
@@ -127,14 +131,25 @@ impl Walk {
     /// Where it stops at bottom: where the question for a MAC address that gets no answer stops, if that is
     /// why.
     pub fn root(&self) -> Option<(&Hop, Stop)> {
-        let (hop, stop) = self.stop()?;
-        if !matches!(stop, Stop::Unanswered(_) | Stop::Nobody(_)) {
-            return Some((hop, stop));
+        self.root_path().stop().or_else(|| self.stop())
+    }
+
+    /// The path that stops at bottom: that of a question for a MAC address or of its answer, of the echo, or
+    /// of its reply.
+    pub fn root_path(&self) -> &Path {
+        let path = match (&self.back, self.there.stop()) {
+            (Some(back), None) => back,
+            _ => &self.there,
+        };
+        if !matches!(path.stop(), Some((_, Stop::Unanswered(_) | Stop::Nobody(_)))) {
+            return path;
         }
         let failed = self.resolutions.iter().rev().find(|one| one.answer.is_none());
-        let deeper = failed
-            .and_then(|one| one.request.stop().or_else(|| one.reply.as_ref().and_then(Path::stop)));
-        Some(deeper.unwrap_or((hop, stop)))
+        let deeper = failed.and_then(|one| {
+            let reply = one.reply.as_ref().filter(|reply| reply.stop().is_some());
+            reply.or_else(|| one.request.stop().map(|_| &one.request))
+        });
+        deeper.unwrap_or(path)
     }
 
     /// The ways of the echo and of its reply.
@@ -293,7 +308,7 @@ impl<'a> Walker<'a> {
             there,
             back: None,
         };
-        if walk.there.arrives() {
+        if walk.there.arrival().is_some() {
             self.goal = endpoint(from);
             let reply = Packet {
                 from: destination,

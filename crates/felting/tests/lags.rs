@@ -247,7 +247,7 @@ fn one_fault_is_one_finding() {
         (
             "nics = \"nic[1-2]\" }",
             "nics = \"nic[1-2]\", protocol = \"by-guest\" }",
-            "uplink-lag-without-bond",
+            "uplink-hash-clash",
         ),
         (
             "group = 1\nports = \"et[1-2]\"\n[[lag]]\non = \"reed-*\"",

@@ -231,6 +231,7 @@ fn multihomed() -> String {
     let rule = felting::rules::find("es-no-core-isolation").unwrap();
     // A second segment, so that the VLANs of the legs can differ.
     rule.mended().replace("tagged = \"310\"", "tagged = \"310-311\"")
+        + "[[accept]]\nrule = \"uplink-vlan-surplus\"\nreason = \"the second segment is there for its VLAN\"\n"
         + "[[segment]]\nname = \"tides-store\"\nnumber = 311\nvlan = 311\nvni = 23311\non = \"kelp-*\"\n"
 }
 
@@ -282,6 +283,120 @@ const MULTIHOMED: &[(&str, &str)] = &[
     ("[[lag]]\non = \"kelp-b\"\nname = \"silo-1\"\ntagged = \"310\"", "es-vlan-clash"),
 ];
 
+/// Machines on the hosts of the whole fabric, and what gives them their addresses.
+fn peopled() -> String {
+    whole()
+        + r#"
+[[endpoint]]
+name = "giver"
+host = "host-003"
+tag = 103
+address = "10.64.3.5/24"
+gateway = "10.64.3.1"
+
+[[scope]]
+name = "first"
+segment = "net-101"
+addresses = "10.64.1.100-10.64.1.199"
+router = "10.64.1.1"
+
+[[scope]]
+name = "third"
+segment = "net-103"
+addresses = "10.64.3.100-10.64.3.199"
+router = "10.64.3.1"
+server = "giver"
+"#
+}
+
+const PEOPLED: &[(&str, &str)] = &[
+    (
+        "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\ntag = 999",
+        "endpoint-network-unmapped",
+    ),
+    (
+        "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\nwithout = \"tag\"",
+        "endpoint-network-unmapped",
+    ),
+    (
+        "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\naddress = \"10.64.1.11/24\"",
+        "endpoint-address-reused",
+    ),
+    (
+        "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\naddress = \"10.64.1.1/24\"",
+        "endpoint-address-reused",
+    ),
+    (
+        "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\naddress = \"10.64.1.150/24\"",
+        "endpoint-address-reused",
+    ),
+    (
+        "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\naddress = \"10.64.2.12/24\"",
+        "endpoint-outside-subnet",
+    ),
+    (
+        "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\naddress = \"10.64.1.12/16\"",
+        "endpoint-mask-clash",
+    ),
+    (
+        "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\ngateway = \"10.64.1.254\"",
+        "endpoint-gateway-wrong",
+    ),
+    (
+        "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\nmac = \"02:00:00:00:00:99\"\n[[endpoint]]\nname = \"machine-1\"\nhost = \"host-001\"\nmac = \"02:00:00:00:00:99\"",
+        "endpoint-mac-reused",
+    ),
+    (
+        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.9.1-10.64.9.9\"",
+        "endpoint-pool-outside-subnet",
+    ),
+    (
+        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = [\"10.64.1.1-10.64.1.9\"]",
+        "endpoint-pool-covers-gateway",
+    ),
+    (
+        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.1.100\"\nrouter = \"10.64.1.2\"",
+        "endpoint-pool-router-wrong",
+    ),
+    (
+        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.1.100\"\nwithout = \"router\"",
+        "endpoint-pool-router-wrong",
+    ),
+    (
+        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.1.100\"\nserver = \"giver\"",
+        "endpoint-relay-missing",
+    ),
+    (
+        "[[host]]\nname = \"host-002\"\nnetworks = { name = \"guests\", tags = \"101-109\" }",
+        "uplink-guest-tags-outside",
+    ),
+    (
+        "[[host]]\nname = \"host-002\"\nnetworks = [{ name = \"guests\", tags = \"101-103\" }]",
+        "uplink-vlan-surplus",
+    ),
+    (
+        "[[host]]\nname = \"host-004\"\nnetworks = [{ name = \"guests\", tags = \"101-104\" }, { name = \"more\", tag = 200 }]",
+        "uplink-vlan-missing",
+    ),
+    (
+        "[[host]]\nname = \"host-[001-003]\"\ncluster = \"all\"\n[[host]]\nname = \"host-004\"\ncluster = \"all\"\nnetworks = { name = \"guests\", tags = \"102-104\" }\n[[lag]]\non = \"leaf-01*\"\nname = \"host-004\"\ntagged = \"102-104\"",
+        "uplink-cluster-drift",
+    ),
+    (
+        "[[host]]\nname = \"host-002\"\nmtu = 9000\n[[lag]]\non = \"leaf-02*\"\nname = \"host-002\"\nmtu = 1500",
+        "uplink-mtu-clash",
+    ),
+    ("[[expect]]\nfrom = \"machine-1\"\nto = \"giver\"\nreaches = false", "expect-failed"),
+    ("[[expect]]\nfrom = \"machine-1\"\nto = \"machine-2\"\nvni = 20999", "expect-failed"),
+    ("[[expect]]\nfrom = \"machine-1\"\nto = \"giver\"\nvrf = \"tenant-2\"", "expect-failed"),
+    ("[[expect]]\nfrom = \"machine-1\"\nto = \"giver\"\nhops = 1", "expect-failed"),
+    ("[[expect]]\nfrom = \"machine-1\"\nto = \"giver\"\ndespite = \"host-003\"", "expect-failed"),
+    (
+        "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02*\", vni = 20999 }]",
+        "segment-vni-clash",
+    ),
+];
+
 /// The faults that are not found as the one thing that they are.
 fn wrong(base: &str, faults: &[(&'static str, &'static str)]) -> Vec<String> {
     assert_eq!(found(base, "[fabric]"), Vec::<&str>::new(), "the fabric is whole without a fault");
@@ -294,8 +409,12 @@ fn wrong(base: &str, faults: &[(&'static str, &'static str)]) -> Vec<String> {
 
 #[test]
 fn one_fault_is_one_finding() {
-    let wrong =
-        [wrong(&whole(), FAULTS), wrong(&external(), EXTERNAL), wrong(&multihomed(), MULTIHOMED)]
-            .concat();
+    let wrong = [
+        wrong(&whole(), FAULTS),
+        wrong(&external(), EXTERNAL),
+        wrong(&multihomed(), MULTIHOMED),
+        wrong(&peopled(), PEOPLED),
+    ]
+    .concat();
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }

@@ -3,7 +3,6 @@ use felting::value::Replication;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
-use crate::words;
 
 pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Sheet {
     let mut rows = Vec::new();
@@ -68,7 +67,7 @@ fn left_out(fabric: &Fabric, state: &State, presence: PresenceId, how: Replicati
     let mut reasons: Vec<(&'static str, Vec<&str>)> = Vec::new();
     for other in others {
         let Err(why) = state.tunnels(fabric, presence, other) else { continue };
-        let (why, name) = (words::apart(why), fabric.device_name(fabric.presence(other).switch));
+        let (why, name) = (why.words(), fabric.device_name(fabric.presence(other).switch));
         match reasons.iter_mut().find(|(known, _)| *known == why) {
             Some((_, names)) => names.push(name),
             None => reasons.push((why, vec![name])),

@@ -2,7 +2,7 @@
 
 use felting::Fabric;
 use felting::fabric::PortId;
-use felting::walk::{Answer, Asker, End, Exit, Headers, Hop, Path, Resolution};
+use felting::walk::{Answer, Asker, End, Exit, Headers, Hop, Path, Resolution, why};
 use serde::Serialize;
 
 use super::{Drawer, Walked, same_way};
@@ -20,6 +20,7 @@ struct Page<'a> {
     source: String,
     destination: String,
     arrives: bool,
+    other_ways_fail: bool,
     condition: &'a [String],
     bytes: u32,
     mtu: Option<u32>,
@@ -110,11 +111,11 @@ struct FrameRow {
 
 /// A walk as JSON.
 pub fn walk_json(walked: &Walked<'_>) -> String {
-    let Walked { fabric, state, walk, finding, condition } = *walked;
+    let Walked { fabric, state, walk, finding, other_ways_fail, condition } = *walked;
     let drawer = Drawer { fabric, state, colour: false };
     let stop = walk.root().map(|(hop, stop)| StopRow {
         device: fabric.device_name(hop.device),
-        why: drawer.why(hop, stop),
+        why: why(fabric, state, hop, stop),
         finding: finding.map(|finding| FindingRow {
             rule: finding.rule.id,
             severity: finding.severity.word(),
@@ -132,6 +133,7 @@ pub fn walk_json(walked: &Walked<'_>) -> String {
         source: walk.source.to_string(),
         destination: walk.destination.to_string(),
         arrives: walk.arrives(),
+        other_ways_fail,
         condition,
         bytes: walk.size,
         mtu: walk.mtu(),
@@ -188,7 +190,7 @@ fn hop<'a>(drawer: &Drawer<'a>, hop: &Hop, size: u32) -> HopRow<'a> {
             End::Stopped(_) => "stops",
         }),
         why: match hop.end {
-            Some(End::Stopped(stop)) => Some(drawer.why(hop, stop)),
+            Some(End::Stopped(stop)) => Some(why(fabric, drawer.state, hop, stop)),
             _ => None,
         },
     }

@@ -1,12 +1,11 @@
-//! What devices do with packets, and why these get no farther, in words.
+//! What devices do with packets, in words.
 
 use felting::behavior::{RouteSource, TenantSource};
 use felting::fabric::DeviceId;
 use felting::value::UnderlayProtocol;
-use felting::walk::{Act, Hop, Known, Resolved, Side, Stop, Table};
+use felting::walk::{Act, Hop, Known, Resolved, Side, Table};
 
 use super::Drawer;
-use crate::words;
 
 impl Drawer<'_> {
     fn table(&self, table: Table) -> String {
@@ -246,84 +245,5 @@ impl Drawer<'_> {
             }
             _ => return None,
         })
-    }
-
-    /// Why a packet gets no farther than a hop.
-    pub(crate) fn why(&self, hop: &Hop, stop: Stop) -> String {
-        let fabric = self.fabric;
-        match stop {
-            Stop::NoNetwork => "the host has no network of that name".to_owned(),
-            Stop::TagOutside(tag) => {
-                format!("the guest\u{2019}s tag {tag} is not among its network\u{2019}s")
-            }
-            Stop::NoUplink => "no NIC of the uplink is in use".to_owned(),
-            Stop::NoGateway => {
-                "the destination is in another subnet, and the endpoint has no gateway".to_owned()
-            }
-            Stop::GatewayOutside(gateway) => {
-                format!("the gateway {gateway} is outside the endpoint\u{2019}s own subnet")
-            }
-            Stop::LinkDown(port) => format!("{} has no link", fabric.port_label(port)),
-            Stop::NotCarried(port, Some(tag)) => {
-                format!("{} does not carry VLAN {tag}", self.port(port))
-            }
-            Stop::NotCarried(port, None) => {
-                format!("{} takes no untagged frames", self.port(port))
-            }
-            Stop::Discarding(port) => {
-                format!("the spanning tree discards on {}", self.port(port))
-            }
-            Stop::Unknown { presence: Some(presence) } => {
-                format!("no way from here leads to the station in {}", self.segment_of(presence))
-            }
-            Stop::Unknown { presence: None } => {
-                "no way from here leads to the station, and the VLAN is no segment here".to_owned()
-            }
-            Stop::NoCopy { presence, there } => {
-                let why = match self.state.learns(fabric, presence, there) {
-                    Err(apart) => words::apart(apart),
-                    Ok(_) => "it is not on the flood list",
-                };
-                format!("{} gets no copy: {why}", self.switch_of(there))
-            }
-            Stop::NotForwarder(port) => format!(
-                "it is not the designated forwarder for the Ethernet segment on {}",
-                self.port(port)
-            ),
-            Stop::Nobody(address) => format!("nobody has {address}"),
-            Stop::Unanswered(address) => format!("nobody answers for {address}"),
-            Stop::NoRoute(table) => match hop.acts.last() {
-                Some(Act::DecapsulatesRouted { .. }) => {
-                    format!("{} has no route onward", self.table(table))
-                }
-                _ => format!("{} has no route to the destination", self.table(table)),
-            },
-            Stop::Unmodelled => "the route leads where the file says nothing of".to_owned(),
-            Stop::WentOut(outside) => format!(
-                "it is led out to {}, though the destination is inside",
-                fabric.outside(outside).name.value
-            ),
-            Stop::NoWayOut(outside) => {
-                format!("no way leads to the router of {}", fabric.outside(outside).name.value)
-            }
-            Stop::Underlay(_) => "the underlay has no route to the VTEP".to_owned(),
-            Stop::VniUnknown(vni) => format!("it has no VNI {vni}"),
-            Stop::NotTaken => {
-                "it takes no such packets: no VTEP, another UDP port, or another encapsulation"
-                    .to_owned()
-            }
-            Stop::RouterMac => "the packet is for another router\u{2019}s MAC address".to_owned(),
-            Stop::Expired => "the TTL is used up".to_owned(),
-            Stop::Circle => "the ways lead in a circle".to_owned(),
-            Stop::TooBig { port, mtu } => {
-                format!("the packet is larger than {} takes: MTU {mtu}", self.port(port))
-            }
-            Stop::NotItsNetwork => {
-                "the host takes no such frame on this NIC: another tag, or another NIC is in use"
-                    .to_owned()
-            }
-            Stop::Astray => "the frame is not for this device".to_owned(),
-            _ => "it gets no farther".to_owned(),
-        }
     }
 }

@@ -20,7 +20,8 @@ pub use tenant::{Learnt, TenantRoute, TenantSource};
 use super::State;
 use super::condition::Condition;
 use crate::fabric::{
-    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PresenceId, RouterId, SessionId, VrfId,
+    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PresenceId, RouterId, SegmentId, SessionId,
+    VrfId,
 };
 use crate::id::IdVec;
 use crate::value::{
@@ -188,6 +189,23 @@ pub enum Apart {
     Elsewhere,
 }
 
+impl Apart {
+    /// Why, in words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::NoVtep => "no VTEP here",
+            Self::NotReceived => "no session brings its routes",
+            Self::NoCommunities => "its targets were dropped on the way",
+            Self::Target => "its target is not imported",
+            Self::Encapsulation => "another encapsulation",
+            Self::NextHop => "no route to its next hop",
+            Self::UdpPort => "it listens on another UDP port",
+            Self::Elsewhere => "its next hop is another switch",
+            Self::Own => "the pair's own",
+        }
+    }
+}
+
 /// A VTEP to which another floods.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[non_exhaustive]
@@ -339,6 +357,23 @@ impl State {
         Ok(address)
     }
 
+    /// The segments that the frames of an endpoint come into as it is cabled, whether its links are up or
+    /// not: one, if all is well.
+    pub fn segments_of(&self, fabric: &Fabric, endpoint: EndpointId) -> SmallVec<[SegmentId; 1]> {
+        let mut found: SmallVec<[SegmentId; 1]> = SmallVec::new();
+        let network = self.evpn.network_of(fabric, endpoint).map(|id| fabric.network(id));
+        let Some(network) = network else { return found };
+        let Some(tag) = tag_of(fabric.endpoint(endpoint), network) else { return found };
+        let links = Links { far: &self.far, members: &self.members };
+        for nic in fabric.uplink_ports(network.uplink) {
+            let Some((_, far)) = fabric.link(nic) else { continue };
+            if let Some(vlan) = enters(fabric, far, tag) {
+                attach::segments(fabric, &links, fabric.port(far).device, vlan, &mut found);
+            }
+        }
+        found
+    }
+
     /// The session that brings a switch what another originates by EVPN, if one does.
     pub fn brought_by(&self, fabric: &Fabric, at: DeviceId, origin: DeviceId) -> Option<SessionId> {
         let (at, origin) = (fabric.devices[at].router?, fabric.devices[origin].router?);
@@ -409,4 +444,4 @@ pub(crate) fn encapsulation(fabric: &Fabric, device: DeviceId) -> Option<Encapsu
     fabric.overlay_of(device).map(|overlay| overlay.encapsulation.value)
 }
 
-pub(crate) use attach::{Links, doors, enters, leaves};
+pub(crate) use attach::{Links, doors, enters, leaves, tag_of};

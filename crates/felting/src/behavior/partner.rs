@@ -6,6 +6,7 @@ use smallvec::{SmallVec, smallvec};
 use super::cause::{Aspect, CauseId, Causes, Entity};
 use crate::fabric::{DeviceId, DeviceKind, EthernetSegmentId, Fabric, GroupId, LagId, PortId};
 use crate::id::{Id, IdVec, typed_id};
+use crate::value::BondProtocol;
 
 typed_id! {
     /// One end of an aggregation as its partner should see it: a LAG, or all LAGs of a group.
@@ -293,10 +294,33 @@ impl Facing<'_> {
     fn in_no_lag(&self, end: EndId, bare: DeviceId, causes: &mut Causes) -> CauseId {
         let rule = match (self.kind(self.device(end)), self.kind(bare)) {
             (DeviceKind::Host, _) => "uplink-bond-without-lag",
-            (DeviceKind::Switch, DeviceKind::Host) => "uplink-lag-without-bond",
+            (DeviceKind::Switch, DeviceKind::Host) => self.not_bonded(end, bare),
             (DeviceKind::Switch, DeviceKind::Switch) => "lag-one-sided",
         };
         self.add(rule, end, causes)
+    }
+
+    /// What a switch's LAG towards a host that does not aggregate contradicts: how the host's bond uses its
+    /// NICs instead, if it has one.
+    fn not_bonded(&self, end: EndId, host: DeviceId) -> &'static str {
+        let fabric = self.fabric;
+        let fars: Vec<PortId> = self.ends[end]
+            .lags()
+            .flat_map(|lag| fabric.lag(lag).members.iter())
+            .filter_map(|member| fabric.link(fabric.member(member).port.value))
+            .map(|(_, far)| far)
+            .filter(|&far| fabric.port(far).device == host)
+            .collect();
+        let bond = fars.first().and_then(|&far| fabric.bond_with(host, far));
+        let Some(bond) = bond.filter(|bond| bond.lag.is_none()) else {
+            return "uplink-lag-without-bond";
+        };
+        let all = bond.nics.iter().all(|nic| fars.contains(&nic.value));
+        match bond.protocol.value {
+            _ if !all => "uplink-standby-nic-in-lag",
+            BondProtocol::ActiveStandby => "uplink-active-standby-on-lag",
+            _ => "uplink-hash-clash",
+        }
     }
 
     fn split(&self, end: EndId, causes: &mut Causes) -> CauseId {

@@ -469,3 +469,10 @@ pub struct Network {
     /// What it leaves by.
     pub uplink: Uplink,
 }
+
+impl Network {
+    /// Whether its guests tag by themselves, as it has several tags.
+    pub fn is_trunk(&self) -> bool {
+        self.tags.as_ref().is_some_and(|tags| tags.iter().nth(1).is_some())
+    }
+}

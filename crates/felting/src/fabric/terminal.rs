@@ -296,6 +296,24 @@ impl Fabric {
             .find(|&address| self.segment_with(address).is_none())
     }
 
+    /// The word by which a command names a terminal.
+    pub fn terminal_word(&self, terminal: Terminal) -> String {
+        match terminal {
+            Terminal::Endpoint(endpoint, None) => self.endpoint(endpoint).name.to_string(),
+            Terminal::Endpoint(_, Some(address)) | Terminal::Gateway(_, address) => {
+                address.to_string()
+            }
+            Terminal::Outside(outside, address) => {
+                let outside = self.outside(outside);
+                let first = outside.prefixes.first();
+                match first.and_then(|prefix| self.sample(&prefix.value)) == Some(address) {
+                    true => outside.name.to_string(),
+                    false => address.to_string(),
+                }
+            }
+        }
+    }
+
     /// The name of a terminal.
     pub fn terminal_name(&self, terminal: Terminal) -> String {
         match terminal {

@@ -24,7 +24,7 @@ mod vlan_clash;
 
 use super::{Context, Rule};
 use crate::behavior::MemberState;
-use crate::fabric::{DeviceKind, Fabric, LagId, PortId};
+use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, PortId};
 use crate::source::Span;
 use crate::value::{Protocol, Unanswered};
 
@@ -92,6 +92,15 @@ pub(super) fn links(cx: &Context<'_>, lag: LagId) -> Vec<(Span, PortId, PortId)>
             Some((port.span, port.value, cx.state.member(id).far?))
         })
         .collect()
+}
+
+/// The devices that the linked members of a LAG and of its other half lead to, each once.
+pub(super) fn neighbours(cx: &Context<'_>, lag: LagId) -> Vec<DeviceId> {
+    let far = links(cx, lag).into_iter().map(|(_, _, far)| cx.fabric.port(far).device);
+    let mut found: Vec<DeviceId> = far.collect();
+    found.sort_unstable();
+    found.dedup();
+    found
 }
 
 /// The place where a cable names a port.

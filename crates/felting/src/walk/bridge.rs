@@ -129,7 +129,6 @@ impl Walker<'_> {
         if let Some(port) = direct(switch, vlan) {
             return Some((self.like(port), Side::Here));
         }
-        // By cables only what is not behind a VTEP is come to, but for the other side of the pair.
         let is_there = |at: DeviceId, vlan: VlanId| match station {
             Station::Router(presence) => {
                 let there = self.fabric.presence(presence);
@@ -141,6 +140,25 @@ impl Walker<'_> {
             Station::Next(device) => device == at,
             _ => direct(at, vlan).is_some(),
         };
+        self.search(switch, vlan, is_there)
+    }
+
+    /// By which ports of a switch that is no VTEP of a VLAN frames come to one that is: to all that is not
+    /// behind cables.
+    pub(super) fn door(&self, switch: DeviceId, vlan: VlanId) -> Option<(Ports, Side)> {
+        self.search(switch, vlan, |at, vlan| {
+            let own = self.presence_at(at, vlan).map(|own| self.fabric.presence(own));
+            own.is_some_and(|own| own.vni.is_some()) && self.fabric.overlay_of(at).is_some()
+        })
+    }
+
+    /// The nearest switch by cables that is meant, and the ports that lead there.
+    fn search(
+        &self,
+        switch: DeviceId,
+        vlan: VlanId,
+        is_there: impl Fn(DeviceId, VlanId) -> bool,
+    ) -> Option<(Ports, Side)> {
         let mut seen: FxHashSet<DeviceId> = FxHashSet::from_iter([switch]);
         let mut queue: VecDeque<(DeviceId, VlanId, Option<PortId>)> =
             VecDeque::from([(switch, vlan, None)]);
@@ -156,10 +174,7 @@ impl Walker<'_> {
                     let side = if paired { Side::PeerLink } else { Side::Behind(next) };
                     return Some((self.like(first), side));
                 }
-                let twin = self.fabric.pair_of(switch, next).is_some();
-                if self.fabric.overlay_of(next).is_none() || twin {
-                    queue.push_back((next, there, Some(first)));
-                }
+                queue.push_back((next, there, Some(first)));
             }
         }
         None

@@ -3,9 +3,9 @@
 use smol_str::SmolStr;
 
 use super::path::{Act, Hop, Stop};
-use super::{Asker, Walk};
-use crate::fabric::{DeviceId, Fabric, PresenceId, Terminal};
-use crate::rules::{Finding, Severity};
+use super::{Asker, Lost, Walk};
+use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};
+use crate::rules::{Finding, Report, Severity};
 
 /// The rules that can be behind a stop, by the beginnings of their ids, the likeliest first.
 fn suspects(stop: Stop) -> &'static [&'static str] {
@@ -14,7 +14,9 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             &["port-down", "uplink-", "lag-", "cable-", "pair-", "stack-", "es-"]
         }
         Stop::NoNetwork => &["uplink-cluster-drift"],
-        Stop::TagOutside(_) => &["endpoint-network-unmapped", "uplink-guest-tags-outside"],
+        Stop::TagOutside(_) | Stop::NoTag => {
+            &["endpoint-network-unmapped", "uplink-guest-tags-outside"]
+        }
         Stop::NoGateway | Stop::GatewayOutside(_) => &[
             "endpoint-gateway-wrong",
             "endpoint-mask-clash",
@@ -36,8 +38,8 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
         Stop::Unknown { .. } => &[
             "uplink-vlan-missing",
             "uplink-",
+            "pair-group-",
             "pair-segment-clash",
-            "pair-group-settings",
             "pair-peer-link",
             "segment-not-on-leaf",
             "segment-vlan-not-defined",
@@ -62,12 +64,23 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "segment-",
         ],
         Stop::NotForwarder(_) => &["es-"],
-        Stop::Nobody(_) | Stop::Unanswered(_) => {
-            &["endpoint-", "segment-gateway", "pair-gateway-clash", "segment-"]
-        }
-        Stop::NoRoute(_) | Stop::Unmodelled | Stop::WentOut(_) | Stop::NoWayOut(_) => {
-            &["vrf-", "segment-gateway", "segment-vrf-clash", "overlay-", "pair-segment-clash"]
-        }
+        Stop::Nobody(_) | Stop::Unanswered(_) => &[
+            "endpoint-",
+            "segment-gateway",
+            "pair-gateway-clash",
+            "segment-",
+            "overlay-",
+            "underlay-",
+        ],
+        Stop::NoRoute(_) | Stop::Unmodelled | Stop::WentOut(_) | Stop::NoWayOut(_) => &[
+            "vrf-",
+            "endpoint-",
+            "segment-gateway",
+            "segment-vrf-clash",
+            "overlay-",
+            "pair-segment-clash",
+            "underlay-",
+        ],
         Stop::Underlay(_) => &["underlay-", "site-", "overlay-next-hop-rewritten", "cable-"],
         Stop::VniUnknown(_) => &["segment-vni-clash", "vrf-vni", "pair-segment-clash", "segment-"],
         Stop::NotTaken => {
@@ -89,36 +102,62 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
 impl Walk {
     /// The finding of a report that explains why the walk stops: one of a rule that can be behind it, about
     /// a device, a segment or a VRF that it has to do with.
-    pub fn explained_by<'r>(
+    pub fn explained_by<'r>(&self, fabric: &Fabric, report: &'r Report) -> Option<&'r Finding> {
+        let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
+        let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
+        self.explained_at(fabric, &all, &Lost::Nothing).map(|place| all[place])
+    }
+
+    /// The place of that finding among some. A hint is about what works today, and explains only what stops
+    /// when something is lost.
+    pub(crate) fn explained_at(
         &self,
         fabric: &Fabric,
-        findings: &'r [Finding],
-    ) -> Option<&'r Finding> {
+        findings: &[&Finding],
+        lost: &Lost,
+    ) -> Option<usize> {
         let (hop, stop) = self.root()?;
-        let near = self.near(fabric, hop, stop);
-        let far = self.far(fabric);
+        let (near, mut far) = (self.near(fabric, hop, stop), self.far(fabric));
+        for device in lost.devices(fabric) {
+            device_names(fabric, device, &mut far);
+        }
         let suspects = suspects(stop);
+        let ends = self.ends(fabric);
+        let is_host = |name: &SmolStr| {
+            let device = fabric.find_device(name);
+            device.is_some_and(|id| fabric.device(id).kind == DeviceKind::Host)
+        };
         let rank = |finding: &Finding| {
             let place = suspects.iter().position(|start| finding.rule.id.starts_with(start))?;
+            // What is about other hosts has nothing to do with this walk.
+            let mut hosts = finding.about.iter().filter(|name| is_host(name)).peekable();
+            if hosts.peek().is_some() && !hosts.any(|name| ends.contains(name)) {
+                return None;
+            }
             let count = |names: &[SmolStr]| {
                 finding.about.iter().filter(|name| names.contains(name)).count()
             };
             let (close, wide) = (count(&near), count(&far));
-            // What merely concerns the same pair or segment must also concern the place of the stop.
-            (close > 0 || wide > 0).then_some((
-                std::cmp::Reverse(usize::from(close > 0)),
-                place,
-                std::cmp::Reverse(close * 4 + wide),
-            ))
+            // What concerns the place of the stop comes before what merely concerns the ends or the way.
+            (close + wide > 0).then_some((close == 0, place, std::cmp::Reverse(close * 4 + wide)))
         };
-        let worse = |finding: &&Finding| finding.severity >= Severity::Warning;
-        let best = |list: &mut dyn Iterator<Item = &'r Finding>| {
-            list.filter_map(|finding| Some((rank(finding)?, finding)))
-                .min_by(|(a, _), (b, _)| a.cmp(b))
-                .map(|(_, finding)| finding)
-        };
-        best(&mut findings.iter().filter(worse))
-            .or_else(|| best(&mut findings.iter().filter(|finding| !worse(finding))))
+        let all = findings.iter().enumerate();
+        let grave = all.filter(|(_, one)| *lost != Lost::Nothing || one.severity > Severity::Hint);
+        let ranked = grave.filter_map(|(at, one)| Some((rank(one)?, at)));
+        ranked.min().map(|(_, at)| at)
+    }
+
+    /// The names of the endpoints at both ends, and of their hosts.
+    fn ends(&self, fabric: &Fabric) -> Vec<SmolStr> {
+        let mut names = Vec::new();
+        for terminal in [self.from, self.to] {
+            if let Terminal::Endpoint(id, _) = terminal {
+                let endpoint = fabric.endpoint(id);
+                names.push(endpoint.name.value.clone());
+                device_names(fabric, endpoint.host.value, &mut names);
+            }
+        }
+        names
     }
 
     /// The names of what is at the stop itself.
@@ -163,14 +202,7 @@ impl Walk {
 
     /// The names of its ends and of what is on its way.
     fn far(&self, fabric: &Fabric) -> Vec<SmolStr> {
-        let mut names: Vec<SmolStr> = Vec::new();
-        for terminal in [self.from, self.to] {
-            if let Terminal::Endpoint(id, _) = terminal {
-                let endpoint = fabric.endpoint(id);
-                names.push(endpoint.name.value.clone());
-                device_names(fabric, endpoint.host.value, &mut names);
-            }
-        }
+        let mut names = self.ends(fabric);
         let asked = self.resolutions.iter().filter(|one| one.answer.is_none());
         let paths = asked.map(|one| &one.request).chain(self.paths());
         for hop in paths.flat_map(|path| &path.hops) {

@@ -200,6 +200,8 @@ pub enum Stop {
     NoNetwork,
     /// The endpoint's tag is not among its network's.
     TagOutside(VlanId),
+    /// The endpoint says no tag, and its network has several.
+    NoTag,
     /// No NIC of the uplink has a link, or is in use.
     NoUplink,
     /// The destination is in another subnet, and the endpoint has no gateway of that family.
@@ -329,6 +331,21 @@ impl Path {
             Some(End::Stopped(stop)) => Some((hop, stop)),
             _ => None,
         })
+    }
+
+    /// The hops by which one of the ways comes to a hop, from the first on.
+    pub fn way_to<'p>(&'p self, hop: &'p Hop) -> Vec<&'p Hop> {
+        let mut way = vec![hop];
+        let place = |hop: &Hop| self.hops.iter().position(|one| std::ptr::eq(one, hop));
+        while let Some(at) = way.last().and_then(|hop| place(hop)) {
+            let before = self.hops.iter().find(|one| one.exits.iter().any(|exit| exit.to == at));
+            match before.filter(|before| !way.iter().any(|one| std::ptr::eq(*one, *before))) {
+                Some(before) => way.push(before),
+                None => break,
+            }
+        }
+        way.reverse();
+        way
     }
 
     /// The first hop at which it arrives.

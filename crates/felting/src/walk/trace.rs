@@ -11,7 +11,7 @@ use super::hash;
 use super::headers::{Content, Destination, Frame, Headers, Packet};
 use super::path::{Act, End, Exit, Hop, Known, Path, Side, Station, Stop, Table};
 use super::{Answer, Asker, Choice, Walker};
-use crate::behavior::evpn::{enters, leaves};
+use crate::behavior::evpn::{enters, leaves, tag_of};
 use crate::behavior::host::nics_in_use;
 use crate::fabric::{
     DeviceId, DeviceKind, EndpointId, InterfacePlace, NetworkId, OutsideId, PortId, PresenceId,
@@ -227,13 +227,16 @@ impl Tracer<'_, '_> {
         };
         let own = fabric.device(start).mac.value;
         let mut sent = false;
-        let count = u32::try_from(outside.on.len()).unwrap_or(1).max(1);
         let probe = Headers {
             outer: None,
             frame: Frame { from: own, to: Destination::Station(own), tag: None, packet },
         };
-        let chosen = hash::flow(&probe, own, HashPolicy::Addresses) % count;
-        for (place, &border) in outside.on.iter().enumerate() {
+        // One that is off answers nobody there.
+        let on: Vec<DeviceId> =
+            outside.on.iter().copied().filter(|&on| !self.walker.state.is_off(on)).collect();
+        let count = u32::try_from(on.len()).unwrap_or(1).max(1);
+        for (place, &border) in on.iter().enumerate() {
+            let chosen = hash::flow(&probe, own, HashPolicy::Addresses) % count;
             let first = self.walker.options.choice == Choice::ByHash;
             if first && u32::try_from(place).ok() != Some(chosen) {
                 continue;
@@ -444,12 +447,9 @@ impl Tracer<'_, '_> {
 
     /// The tag that the frames of an endpoint have when they leave its host.
     fn tag_of(&self, id: EndpointId, network: NetworkId) -> Result<Option<VlanId>, Stop> {
-        let tags = self.walker.fabric.network(network).tags.as_ref();
-        match (self.walker.fabric.endpoint(id).tag, tags) {
-            (Some(tag), Some(tags)) if tags.contains(tag.value) => Ok(Some(tag.value)),
-            (Some(tag), _) => Err(Stop::TagOutside(tag.value)),
-            (None, tags) => Ok(tags.and_then(|tags| tags.iter().next())),
-        }
+        let endpoint = self.walker.fabric.endpoint(id);
+        let tag = tag_of(endpoint, self.walker.fabric.network(network));
+        tag.ok_or(endpoint.tag.map_or(Stop::NoTag, |tag| Stop::TagOutside(tag.value)))
     }
 
     fn at_host(&mut self, visit: &mut Visit, stage: Stage, arrival: &Arrival) -> Result<(), Stop> {
@@ -568,6 +568,15 @@ impl Tracer<'_, '_> {
             return Ok(());
         }
         if let Some((ports, side)) = self.walker.locate(visit.device, vlan, station) {
+            let ports = self.without_source(came, ports);
+            if !ports.is_empty() {
+                return self.bridge_out(visit, vlan, came, &ports, side, headers, station);
+            }
+        }
+        let maps = presence.filter(|&own| self.walker.fabric.presence(own).vni.is_some());
+        if maps.is_none()
+            && let Some((ports, side)) = self.walker.door(visit.device, vlan)
+        {
             let ports = self.without_source(came, ports);
             if !ports.is_empty() {
                 return self.bridge_out(visit, vlan, came, &ports, side, headers, station);

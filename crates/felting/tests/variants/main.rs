@@ -232,7 +232,10 @@ fn members_and_partners() {
         (
             "a NIC beside the bond in the switch's LAG",
             "uplink-lag-without-bond",
-            &[("nics = \"nic[1-2]\", protocol = \"by-guest\"", "nics = \"nic1\"")],
+            &[(
+                "nics = \"nic[1-2] 25G\"\n",
+                "nics = \"nic[1-2] 25G\"\nbond = { name = \"bond0\", nics = \"nic1\" }\n",
+            )],
             &["uplink-lag-without-bond at et[1-2]"],
         ),
     ]);
@@ -351,7 +354,7 @@ fn protocols_and_vlans() {
             "uplink-vlan-missing",
             &[(
                 "{ name = \"solver\", tag = 311 }",
-                "{ name = \"solver\", tag = 311 }, { name = \"probes\", tags = \"320-329\" }",
+                "{ name = \"solver\", tag = 311 }, { name = \"store\", tag = 312 }",
             )],
             &["uplink-vlan-missing at 311"],
         ),

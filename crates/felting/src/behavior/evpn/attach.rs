@@ -6,7 +6,8 @@ use smallvec::SmallVec;
 use crate::behavior::host::nics_in_use;
 use crate::behavior::lag::MemberOutcome;
 use crate::fabric::{
-    DeviceId, DeviceKind, EndpointId, Fabric, MemberId, NetworkId, PortId, PresenceId,
+    DeviceId, DeviceKind, Endpoint, EndpointId, Fabric, MemberId, Network, NetworkId, PortId,
+    PresenceId, SegmentId,
 };
 use crate::id::IdVec;
 use crate::value::{VlanId, VlanSet};
@@ -31,8 +32,7 @@ pub(super) fn attached(
             None => Some(endpoint.network.value),
         };
         let Some(network) = network.map(|id| fabric.network(id)) else { return Presences::new() };
-        let tag =
-            endpoint.tag.map(|tag| tag.value).or_else(|| network.tags.as_ref()?.iter().next());
+        let Some(tag) = tag_of(endpoint, network) else { return Presences::new() };
         let mut presences = Presences::new();
         for nic in nics_in_use(fabric, links.far, links.members, id, network.uplink) {
             let Some(far) = links.far[nic] else { continue };
@@ -51,6 +51,42 @@ pub(super) fn attached(
         presences
     });
     found.collect::<Vec<_>>().into()
+}
+
+/// With which tag frames of an endpoint leave its host; none at all where the virtual switch drops them, as
+/// its network has no such tag, or several of which the endpoint says none.
+#[allow(clippy::option_option, reason = "untagged is not the same as not at all")]
+pub(crate) fn tag_of(endpoint: &Endpoint, network: &Network) -> Option<Option<VlanId>> {
+    match (endpoint.tag, &network.tags) {
+        (Some(tag), Some(tags)) if tags.contains(tag.value) => Some(Some(tag.value)),
+        (Some(_), _) => None,
+        (None, Some(_)) if network.is_trunk() => None,
+        (None, tags) => Some(tags.as_ref().and_then(|tags| tags.iter().next())),
+    }
+}
+
+/// The segments that frames of a VLAN are in at a switch, or at those that they come to by cables.
+pub(super) fn segments(
+    fabric: &Fabric,
+    links: &Links<'_>,
+    switch: DeviceId,
+    vlan: VlanId,
+    found: &mut SmallVec<[SegmentId; 1]>,
+) {
+    let own = |switch: DeviceId, vlan: VlanId| {
+        let presences = fabric.presences_on(switch).iter().map(|&id| fabric.presence(id));
+        presences.filter(move |own| own.vlan.is_some_and(|own| own.value == vlan))
+    };
+    let mut met = false;
+    walk(fabric, links, switch, vlan, |switch, vlan| {
+        for presence in own(switch, vlan) {
+            met = true;
+            if !found.contains(&presence.segment) {
+                found.push(presence.segment);
+            }
+        }
+        !met && fabric.overlay_of(switch).is_none()
+    });
 }
 
 /// The two sides of a pair tell each other what they learn.

@@ -1,5 +1,6 @@
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::lag::neighbours;
+use crate::rules::{Context, Draft, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "pair-group-one-sided",
@@ -83,10 +84,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             },
             None => draft.related(other.switch.span, format!("{missing} is the other side")),
         };
-        draft
+        draft = draft
             .wire(format!("the far end has no LAG over both switches: its members to {missing} stay out of it, or meet ports that know nothing of it"))
             .remedy(format!("add a LAG of group {} on {missing}, or take the group away on {own}", group.number))
             .about(lag.device)
             .about(other.switch.value);
+        neighbours(cx, half).into_iter().fold(draft, Draft::about);
     }
 }

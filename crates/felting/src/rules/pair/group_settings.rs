@@ -1,6 +1,7 @@
 use crate::behavior::{Aspect, Entity, settings};
 use crate::fabric::{Fabric, Lag, LagId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::lag::neighbours;
+use crate::rules::{Context, Draft, Findings, Rule, Severity};
 use crate::source::Span;
 
 pub(super) static RULE: Rule = Rule {
@@ -139,22 +140,24 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("{} {}", fabric.device_name(lag.device), (difference.says)(fabric, lag))
         };
         let (wire, remedy) = consequence(cx, cause.aspect, a, b);
-        out.report(
-            place(b),
-            says(b),
-            format!(
-                "the two halves of LAG group {} {}: {}, {}",
-                group.number,
-                difference.message,
-                says(a),
-                says(b)
-            ),
-        )
-        .related(place(a), says(a))
-        .wire(wire)
-        .remedy(remedy)
-        .about(fabric.lag(a).device)
-        .about(fabric.lag(b).device);
+        let draft = out
+            .report(
+                place(b),
+                says(b),
+                format!(
+                    "the two halves of LAG group {} {}: {}, {}",
+                    group.number,
+                    difference.message,
+                    says(a),
+                    says(b)
+                ),
+            )
+            .related(place(a), says(a))
+            .wire(wire)
+            .remedy(remedy)
+            .about(fabric.lag(a).device)
+            .about(fabric.lag(b).device);
+        neighbours(cx, a).into_iter().fold(draft, Draft::about);
     }
 }
 

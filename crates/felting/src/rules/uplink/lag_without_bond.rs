@@ -18,7 +18,6 @@ ports = "et[1-2] 25G"
 [[host]]
 name = "hull-01"
 nics = "nic[1-2] 25G"
-bond = { name = "bond0", nics = "nic[1-2]", protocol = "by-guest" }
 
 [[lag]]
 on = "kelp-a"
@@ -28,7 +27,10 @@ ports = "et[1-2]"
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("protocol = \"by-guest\"", "protocol = \"lacp\"")],
+    mend: &[(
+        "nics = \"nic[1-2] 25G\"\n",
+        "nics = \"nic[1-2] 25G\"\nbond = { name = \"bond0\", nics = \"nic[1-2]\" }\n",
+    )],
     check,
 };
 

@@ -1,0 +1,72 @@
+use std::net::IpAddr;
+
+use super::{presences, segments_of};
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+
+pub(super) static RULE: Rule = Rule {
+    id: "endpoint-gateway-wrong",
+    severity: Severity::Error,
+    summary: "an endpoint\u{2019}s gateway is no router of its segment",
+    explain: "An endpoint sends what is for other subnets to the MAC address of its gateway, for which it asks in its own segment. If no router there has the address, nobody answers.",
+    sources: &["RFC 1122 section 3.3.1.2"],
+    broken: bench!(
+        r#"
+[[endpoint]]
+name = "web-1"
+host = "bench-1"
+address = "10.80.31.21/24"
+gateway = "10.80.31.254"
+"#
+    ),
+    mend: &[("10.80.31.254", "10.80.31.1")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for (id, endpoint) in fabric.endpoints() {
+        for segment in segments_of(cx, id) {
+            for gateway in &endpoint.gateways {
+                let routers: Vec<(IpAddr, Span)> = presences(fabric, segment)
+                    .map(|presence| fabric.settings_at(presence))
+                    .flat_map(|settings| {
+                        let shared = settings.gateways.iter().map(|one| (one.value, one.span));
+                        let own = settings.addresses.iter().map(|own| (own.address(), own.span));
+                        shared.chain(own).collect::<Vec<_>>()
+                    })
+                    // A router whose own address is outside the subnet is told as that.
+                    .filter(|(address, _)| {
+                        endpoint.addresses.iter().any(|own| own.subnet().contains(*address))
+                    })
+                    .collect();
+                let Some(&(first, place)) = routers.first() else { continue };
+                if routers.iter().any(|(address, _)| *address == gateway.value) {
+                    continue;
+                }
+                // Another machine of the segment may be the router.
+                if !fabric.endpoints_with(gateway.value).is_empty() {
+                    continue;
+                }
+                let (name, segment) = (&endpoint.name.value, &fabric.segment(segment).name.value);
+                out.report(
+                    gateway.span,
+                    format!("nobody has {}", gateway.value),
+                    format!(
+                        "{name} sends to the gateway {}, which no router of {segment} has",
+                        gateway.value
+                    ),
+                )
+                .related(place, format!("{first} is a router of {segment}"))
+                .wire(format!(
+                    "nobody answers for {}: {name} reaches nothing outside {segment}",
+                    gateway.value
+                ))
+                .remedy(format!("write {first}"))
+                .about(endpoint.host.value)
+                .about_name(name)
+                .about_name(segment);
+            }
+        }
+    }
+}

@@ -1,0 +1,57 @@
+use super::{segments_of, subnets};
+use crate::rules::{Context, Findings, Rule, Severity};
+
+pub(super) static RULE: Rule = Rule {
+    id: "endpoint-outside-subnet",
+    severity: Severity::Error,
+    summary: "an endpoint\u{2019}s address is outside its segment\u{2019}s subnets",
+    explain: "A router sends packets for a subnet into the segment that has it. An address of another subnet is looked for elsewhere, so nothing from outside the segment comes to the endpoint, and its gateway does not hear it.",
+    sources: &["RFC 1122 section 3.3.1"],
+    broken: bench!(
+        r#"
+[[endpoint]]
+name = "web-1"
+host = "bench-1"
+address = "10.80.32.21/24"
+
+"#
+    ),
+    mend: &[("10.80.32.21/24", "10.80.31.21/24")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    for (id, endpoint) in fabric.endpoints() {
+        for segment in segments_of(cx, id) {
+            for address in &endpoint.addresses {
+                let subnets = subnets(fabric, segment, &address.subnet());
+                let Some(first) = subnets.first() else { continue };
+                if subnets.iter().any(|subnet| subnet.contains(address.address())) {
+                    continue;
+                }
+                let (name, segment) = (&endpoint.name.value, &fabric.segment(segment).name.value);
+                out.report(
+                    address.span,
+                    format!("not in {}", first.value),
+                    format!(
+                        "{name} in {segment} has {}, which is outside its subnet {}",
+                        address.address(),
+                        first.value
+                    ),
+                )
+                .related(first.span, format!("subnet of {segment}"))
+                .wire(format!(
+                    "{name} does not reach its gateway, and nobody outside {segment} reaches it"
+                ))
+                .remedy(format!(
+                    "give it an address of {}, or put it on the network of its subnet",
+                    first.value
+                ))
+                .about(endpoint.host.value)
+                .about_name(name)
+                .about_name(segment);
+            }
+        }
+    }
+}

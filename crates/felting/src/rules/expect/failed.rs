@@ -1,0 +1,171 @@
+use crate::behavior::State;
+use crate::fabric::Fabric;
+use crate::rules::{Context, Finding, Findings, Label, Rule, Severity};
+use crate::walk::{Failure, Hop, Lost, Unmet, Walk, why};
+
+pub(in crate::rules) static RULE: Rule = Rule {
+    id: "expect-failed",
+    severity: Severity::Error,
+    summary: "an expectation does not hold",
+    explain: "Somebody wrote down what the fabric is for: who must reach whom or must not, by what \
+              way, and despite what loss. The walk shows where it fails. If another finding \
+              explains it, the expectation is named there instead.",
+    sources: &["what the fabric file expects"],
+    broken: r#"
+[[switch]]
+name = "kelp-a"
+ports = "et[1-2] 25G"
+
+[[port]]
+on = "kelp-a"
+ports = "et1"
+untagged = 310
+
+[[port]]
+on = "kelp-a"
+ports = "et2"
+untagged = 311
+
+[[host]]
+name = "bench-[1-2]"
+nics = "nic1 25G"
+networks = { name = "web" }
+
+[[endpoint]]
+name = "lathe"
+host = "bench-1"
+address = "10.80.31.21/24"
+
+[[endpoint]]
+name = "saw"
+host = "bench-2"
+address = "10.80.31.22/24"
+
+[[expect]]
+from = "lathe"
+to = "saw"
+
+[[accept]]
+rule = "uplink-single-nic"
+reason = "benches have one NIC"
+
+[cabling]
+runs = "bench-[1-2] nic1 -- kelp-a et[1-2]"
+"#,
+    mend: &[("untagged = 311", "untagged = 310")],
+    check,
+};
+
+/// Expectations are judged by the driver, when the other rules have run.
+fn check(_: &Context<'_>, _: &mut Findings<'_>) {}
+
+/// Reports an expectation that no finding explains.
+pub(in crate::rules) fn report(
+    fabric: &Fabric,
+    state: &State,
+    failure: &Failure,
+    out: &mut Findings<'_>,
+) {
+    let expectation = fabric.expectation(failure.expectation);
+    let name = |terminal| fabric.terminal_name(terminal);
+    let (from, to) = (name(failure.from), name(failure.to));
+    let under = match &failure.lost {
+        Lost::Nothing => String::new(),
+        lost => format!(" without {}", lost.words(fabric)),
+    };
+    let what = match &failure.unmet {
+        Unmet::NoWalk(error) => error.to_string(),
+        Unmet::NotReached => format!("{from} does not reach {to}{under}"),
+        Unmet::Reached => format!("{from} reaches {to}{under}, and must not"),
+        Unmet::Vni(vni) => {
+            format!("packets from {from} to {to} cross the fabric in VNI {vni}{under}")
+        }
+        Unmet::Vrf => {
+            let vrf = expectation.vrf.map(|vrf| fabric.vrf(vrf.value).name.as_str());
+            format!(
+                "packets from {from} to {to} are not routed by VRF {}{under}",
+                vrf.unwrap_or_default()
+            )
+        }
+        Unmet::Hops(1) => format!("packets from {from} to {to} pass a router{under}"),
+        Unmet::Hops(count) => format!("packets from {from} to {to} pass {count} routers{under}"),
+        Unmet::Mtu(mtu) => format!("packets from {from} to {to} have room for {mtu} bytes{under}"),
+    };
+    let place = match &failure.unmet {
+        Unmet::Vni(_) => expectation.vni.map(|vni| vni.span),
+        Unmet::Vrf => expectation.vrf.map(|vrf| vrf.span),
+        Unmet::Hops(_) => expectation.hops.map(|hops| hops.span),
+        Unmet::Mtu(_) => expectation.mtu.map(|mtu| mtu.span),
+        Unmet::Reached => Some(expectation.reaches.span),
+        _ if failure.lost != Lost::Nothing => expectation.despite.first().map(|loss| loss.span),
+        _ => None,
+    };
+    let of = |list: &[crate::source::At<crate::fabric::Terminal>], wanted| {
+        list.iter().find(|one| one.value == wanted).map(|one| one.span)
+    };
+    let first = of(&expectation.from, failure.from).unwrap_or(expectation.span);
+    let second = of(&expectation.to, failure.to).unwrap_or(expectation.span);
+    let shown = failure.walk.as_ref().map(|walk| way(fabric, state, failure, walk));
+    let cut = match &failure.lost {
+        Lost::Nothing => String::new(),
+        lost => format!(" --cut \"{}\"", lost.words(fabric)),
+    };
+    let mut draft = out
+        .report(place.unwrap_or(second), "this does not hold", what)
+        .related(first, "from here")
+        .wire(shown.unwrap_or_else(|| "there is nothing to walk".to_owned()))
+        .remedy(format!(
+            "see `felting walk FABRIC {} {} --all{cut}`; mend the fabric, or change what is expected",
+            fabric.terminal_word(failure.from),
+            fabric.terminal_word(failure.to)
+        ))
+        .about_name(&from.into())
+        .about_name(&to.into());
+    if place.is_some() {
+        draft = draft.related(second, "to here");
+    }
+    if let Some((hop, _)) = failure.walk.as_ref().and_then(Walk::root) {
+        draft.about(hop.device);
+    }
+}
+
+/// The way of a walk in one line, and where it stops.
+fn way(fabric: &Fabric, state: &State, failure: &Failure, walk: &Walk) -> String {
+    let line = |hops: Vec<&Hop>| {
+        let names: Vec<_> = hops.into_iter().map(|hop| fabric.device_name(hop.device)).collect();
+        names.join(" \u{2192} ")
+    };
+    // Where something is lost, why it stops is told by the state in that condition.
+    let lost = State::of(fabric, &failure.lost.condition(fabric));
+    let state = if failure.lost == Lost::Nothing { state } else { &lost };
+    match walk.root() {
+        Some((hop, stop)) => {
+            format!(
+                "{}: stops at {}: {}",
+                line(walk.root_path().way_to(hop)),
+                fabric.device_name(hop.device),
+                why(fabric, state, hop, stop)
+            )
+        }
+        None => walk.there.arrival().map(|hop| line(walk.there.way_to(hop))).unwrap_or_default(),
+    }
+}
+
+/// Names an expectation that fails at the finding which explains it.
+pub(in crate::rules) fn explain(
+    fabric: &Fabric,
+    failure: &Failure,
+    severity: Severity,
+    finding: &mut Finding,
+) {
+    // What breaks an expectation is as bad as that.
+    finding.severity = finding.severity.max(severity);
+    let expectation = fabric.expectation(failure.expectation);
+    let name = |terminal| fabric.terminal_name(terminal);
+    let under = match &failure.lost {
+        Lost::Nothing => String::new(),
+        lost => format!(" without {}", lost.words(fabric)),
+    };
+    let text = format!("so this fails: {} to {}{under}", name(failure.from), name(failure.to));
+    finding.related.push(Label { span: expectation.span, text });
+}

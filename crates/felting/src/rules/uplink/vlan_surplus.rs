@@ -1,0 +1,86 @@
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::{Carrier, carriers, networks_by_uplink};
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::value::{VlanId, VlanSet};
+
+pub(super) static RULE: Rule = Rule {
+    id: "uplink-vlan-surplus",
+    severity: Severity::Hint,
+    summary: "the switch ports of a host carry a VLAN that no network of the host uses",
+    explain: "Whoever gets into the host gets into that VLAN too, and the host has to look at all \
+              that is flooded there. Mostly it is left over from a guest that has moved.",
+    sources: &["IEEE 802.1Q clause 8.8 (a port is a member of the VLANs that it needs)"],
+    broken: r#"
+[[switch]]
+name = "kelp-a"
+ports = "et[1-2] 25G"
+
+[[host]]
+name = "hull-01"
+nics = "nic[1-2] 25G"
+bond = { name = "bond0", nics = "nic[1-2]" }
+networks = { name = "web", tag = 310 }
+
+[[lag]]
+on = "kelp-a"
+name = "hull-01"
+ports = "et[1-2]"
+tagged = "310,399"
+
+[cabling]
+runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
+"#,
+    mend: &[("tagged = \"310,399\"", "tagged = 310")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    // A host with several uplinks may use a VLAN on any of them that lead to one LAG or port.
+    let mut used: FxHashMap<Carrier, VlanSet> = FxHashMap::default();
+    let mut first = Vec::new();
+    let uplinks = networks_by_uplink(fabric);
+    for (uplink, networks) in &uplinks {
+        let tags: VlanSet = networks
+            .iter()
+            .filter_map(|network| network.tags.as_ref())
+            .flat_map(|t| t.iter())
+            .collect();
+        for (carrier, carried) in carriers(cx, *uplink) {
+            let known = used.entry(carrier).or_insert_with(|| {
+                first.push((carrier, networks[0], carried));
+                VlanSet::default()
+            });
+            *known = known.union(&tags);
+        }
+    }
+    let mut said = FxHashSet::default();
+    for (carrier, network, carried) in first {
+        let Some(tagged) = carried.tagged else { continue };
+        let used = &used[&carrier];
+        // A host that uses none of them is cabled wrong, or its networks are not written.
+        let surplus: VlanSet = tagged.without(used);
+        let uses_some = tagged.iter().any(|vlan: VlanId| used.contains(vlan));
+        if surplus.is_empty() || !uses_some || !said.insert((network.host, carried.place)) {
+            continue;
+        }
+        let host = fabric.device_name(network.host);
+        out.report(
+            carried.place,
+            format!("{} carries {tagged}", carried.name),
+            format!("{} carries VLAN {surplus}, which no network of {host} uses", carried.name),
+        )
+        .related(
+            network.tags.as_ref().map_or(network.name.span, |tags| tags.span),
+            format!("{host} uses {used}"),
+        )
+        .wire(format!("{host} gets all that is flooded in VLAN {surplus}, and could send into it"))
+        .remedy(format!(
+            "take VLAN {surplus} off {}, or give {host} a network for it",
+            carried.name
+        ))
+        .about(network.host)
+        .about(carrier.device(fabric));
+    }
+}

@@ -1,0 +1,366 @@
+//! Whether what is expected of a fabric holds, and despite what losses.
+//!
+//! A loss can only break a walk that depends on what is lost: on a cable or switch of one of its ways, on
+//! the other side of a pair or a stack that these are of, or on a speaker that brings the routes. So only
+//! these are tried, each once for all expectations that depend on it.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use rayon::prelude::*;
+
+use super::{Act, Choice, NoWalk, Options, Path, Table, Walk, Walker};
+use crate::behavior::{Condition, State};
+use crate::fabric::{
+    CableId, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, Loss, PortId, StackId,
+    Terminal,
+};
+use crate::value::{Family, Vni};
+
+/// What was lost when an expectation failed.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
+pub enum Lost {
+    /// Nothing.
+    Nothing,
+    /// A cable.
+    Cable(CableId),
+    /// A switch.
+    Switch(DeviceId),
+    /// A member of a stack, by its place there.
+    Member(StackId, usize),
+    /// A thing as the expectation names it.
+    Thing(String),
+}
+
+impl Lost {
+    /// The condition in which it is lost.
+    pub fn condition(&self, fabric: &Fabric) -> Condition {
+        let none = Condition::default();
+        match self {
+            Self::Nothing => none,
+            Self::Cable(cable) => none.cable(*cable),
+            Self::Switch(device) => none.device(*device),
+            Self::Member(stack, place) => none.stack_member(*stack, *place),
+            // What cannot be cut has been told as an input fault.
+            Self::Thing(what) => none.clone().cut(fabric, what).unwrap_or(none),
+        }
+    }
+
+    /// The devices that it is of.
+    pub(crate) fn devices(&self, fabric: &Fabric) -> Vec<DeviceId> {
+        match self {
+            Self::Nothing => Vec::new(),
+            Self::Cable(cable) => {
+                fabric.cable(*cable).ends.map(|end| fabric.port(end.value).device).to_vec()
+            }
+            Self::Switch(device) => vec![*device],
+            Self::Member(stack, _) => vec![fabric.stack(*stack).switch.value],
+            Self::Thing(what) => {
+                what.split_whitespace().filter_map(|word| fabric.find_device(word)).collect()
+            }
+        }
+    }
+
+    /// In the words that `--cut` takes.
+    pub fn words(&self, fabric: &Fabric) -> String {
+        match self {
+            Self::Nothing => String::new(),
+            Self::Cable(cable) => {
+                format!("cable {}", fabric.port_label(fabric.cable(*cable).ends[0].value))
+            }
+            Self::Switch(device) => fabric.device_name(*device).to_owned(),
+            Self::Member(stack, place) => {
+                let stack = fabric.stack(*stack);
+                let switch = fabric.device_name(stack.switch.value);
+                format!("member {} of {switch}", stack.members[*place].id.get())
+            }
+            Self::Thing(what) => what.clone(),
+        }
+    }
+}
+
+/// What of an expectation does not hold.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Unmet {
+    /// There is nothing to walk.
+    NoWalk(NoWalk),
+    /// The one does not reach the other.
+    NotReached,
+    /// The one reaches the other, and must not.
+    Reached,
+    /// Packets cross the fabric in another VNI.
+    Vni(Vni),
+    /// They are not routed by the VRF.
+    Vrf,
+    /// They pass so many routers.
+    Hops(u32),
+    /// The largest that gets through has so many bytes.
+    Mtu(u32),
+}
+
+/// An expectation that does not hold: the first that was found of it.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct Failure {
+    /// The expectation.
+    pub expectation: ExpectationId,
+    /// From whom.
+    pub from: Terminal,
+    /// To whom.
+    pub to: Terminal,
+    /// What was lost.
+    pub lost: Lost,
+    /// What does not hold.
+    pub unmet: Unmet,
+    /// The walk that shows it.
+    pub walk: Option<Walk>,
+}
+
+/// One walk that must hold in some condition.
+#[derive(Clone, Copy, Debug)]
+struct Case {
+    expectation: ExpectationId,
+    from: Terminal,
+    to: Terminal,
+}
+
+const ALL: Options = Options { choice: Choice::All, size: None };
+
+/// Judges all expectations: those that do not hold, one failure each, in their order. `state` is that with
+/// nothing lost.
+pub fn judge(fabric: &Fabric, state: &State) -> Vec<Failure> {
+    let mut failures: BTreeMap<ExpectationId, Failure> = BTreeMap::new();
+    let mut tried: BTreeMap<Lost, Vec<Case>> = BTreeMap::new();
+    let mut walker = Walker::new(fabric, state);
+    for (id, expectation) in fabric.expectations() {
+        for case in cases(id, expectation) {
+            let walked = walker.walk(case.from, case.to, ALL);
+            let unmet = unmet(expectation, &walked);
+            if let (Ok(walk), None) = (&walked, &unmet) {
+                for lost in losses(fabric, state, expectation, walk) {
+                    tried.entry(lost).or_default().push(case);
+                }
+            }
+            if let Some(unmet) = unmet {
+                failures.entry(id).or_insert_with(|| failure(case, Lost::Nothing, unmet, walked));
+                break;
+            }
+        }
+    }
+    // With an expectation that fails already nothing more is tried.
+    let tried: Vec<(Lost, Vec<Case>)> = tried
+        .into_iter()
+        .map(|(lost, mut cases)| {
+            cases.retain(|case| !failures.contains_key(&case.expectation));
+            (lost, cases)
+        })
+        .filter(|(_, cases)| !cases.is_empty())
+        .collect();
+    let found: Vec<Vec<Failure>> =
+        tried.par_iter().map(|(lost, cases)| despite(fabric, state, lost, cases)).collect();
+    for failure in found.into_iter().flatten() {
+        failures.entry(failure.expectation).or_insert(failure);
+    }
+    failures.into_values().collect()
+}
+
+/// What fails of some walks with one thing lost.
+fn despite(fabric: &Fabric, _base: &State, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
+    let state = State::of(fabric, &lost.condition(fabric));
+    let mut walker = Walker::new(fabric, &state);
+    let mut found = Vec::new();
+    for &case in cases {
+        let walked = walker.walk(case.from, case.to, ALL);
+        if let Some(unmet) = unmet(fabric.expectation(case.expectation), &walked) {
+            found.push(failure(case, lost.clone(), unmet, walked));
+        }
+    }
+    found
+}
+
+fn failure(case: Case, lost: Lost, unmet: Unmet, walked: Result<Walk, NoWalk>) -> Failure {
+    let Case { expectation, from, to } = case;
+    Failure { expectation, from, to, lost, unmet, walk: walked.ok() }
+}
+
+/// From each to each other.
+fn cases(id: ExpectationId, expectation: &Expectation) -> impl Iterator<Item = Case> + '_ {
+    expectation.from.iter().flat_map(move |from| {
+        let others = expectation.to.iter().filter(move |to| {
+            !matches!((from.value, to.value), (Terminal::Endpoint(a, _), Terminal::Endpoint(b, _)) if a == b)
+        });
+        others.map(move |to| Case { expectation: id, from: from.value, to: to.value })
+    })
+}
+
+/// What of an expectation a walk does not meet.
+fn unmet(expectation: &Expectation, walked: &Result<Walk, NoWalk>) -> Option<Unmet> {
+    let walk = match walked {
+        Ok(walk) => walk,
+        Err(error) => return Some(Unmet::NoWalk(error.clone())),
+    };
+    let some = walk.there.arrival().is_some()
+        && walk.back.as_ref().is_some_and(|back| back.arrival().is_some());
+    match (expectation.reaches.value, walk.arrives()) {
+        (true, false) => return Some(Unmet::NotReached),
+        (false, _) if some => return Some(Unmet::Reached),
+        (false, _) => return None,
+        (true, true) => {}
+    }
+    let acts = || walk.paths().flat_map(|path| &path.hops).flat_map(|hop| &hop.acts);
+    if let Some(wanted) = expectation.vni {
+        let other = acts().find_map(|act| match act {
+            Act::Encapsulates { vni, .. } if *vni != wanted.value => Some(*vni),
+            _ => None,
+        });
+        if let Some(other) = other {
+            return Some(Unmet::Vni(other));
+        }
+    }
+    if let Some(wanted) = expectation.vrf {
+        let by = |act: &Act| matches!(act, Act::Routes { table: Table::Vrf(vrf), .. } if *vrf == wanted.value);
+        if !acts().any(by) {
+            return Some(Unmet::Vrf);
+        }
+    }
+    let routers = walk.paths().map(Path::routers).max().unwrap_or(0);
+    if expectation.hops.is_some_and(|most| routers > u32::from(most.value)) {
+        return Some(Unmet::Hops(routers));
+    }
+    match (expectation.mtu, walk.mtu()) {
+        (Some(least), Some(mtu)) if mtu < least.get() => Some(Unmet::Mtu(mtu)),
+        _ => None,
+    }
+}
+
+/// What may be lost of what a walk depends on.
+fn losses(
+    fabric: &Fabric,
+    state: &State,
+    expectation: &Expectation,
+    walk: &Walk,
+) -> BTreeSet<Lost> {
+    let mut found = BTreeSet::new();
+    for loss in &expectation.despite {
+        let (cables, switches) = match &loss.value {
+            Loss::Nothing => continue,
+            Loss::Thing(what) => {
+                found.insert(Lost::Thing(what.to_string()));
+                continue;
+            }
+            Loss::AnyCable => (true, false),
+            Loss::AnySwitch => (false, true),
+            Loss::AnyCableOrSwitch => (true, true),
+        };
+        let depends = Depends::of(fabric, state, walk);
+        if cables {
+            found.extend(depends.cables.iter().map(|&cable| Lost::Cable(cable)));
+        }
+        for &switch in depends.switches.iter().filter(|_| switches) {
+            match fabric.device(switch).stack {
+                // Of a stack one member is one switch.
+                Some(stack) => {
+                    let members = 0..fabric.stack(stack).members.len();
+                    found.extend(members.map(|place| Lost::Member(stack, place)));
+                }
+                None => {
+                    found.insert(Lost::Switch(switch));
+                }
+            }
+        }
+    }
+    found
+}
+
+/// What a walk depends on.
+#[derive(Default)]
+struct Depends {
+    cables: BTreeSet<CableId>,
+    switches: BTreeSet<DeviceId>,
+}
+
+impl Depends {
+    fn of(fabric: &Fabric, state: &State, walk: &Walk) -> Self {
+        let mut depends = Self::default();
+        let asked =
+            walk.resolutions.iter().flat_map(|one| std::iter::once(&one.request).chain(&one.reply));
+        for hop in asked.chain(walk.paths()).flat_map(|path| &path.hops) {
+            depends.switch(fabric, hop.device);
+            for exit in &hop.exits {
+                depends.cables.extend(fabric.link(exit.port).map(|(cable, _)| cable));
+            }
+        }
+        depends.speakers(fabric, state);
+        depends
+    }
+
+    /// A switch on the way, with the other side of its pair and what joins the two, or the links of its
+    /// stack.
+    fn switch(&mut self, fabric: &Fabric, device: DeviceId) {
+        let made = fabric.device(device);
+        if made.kind != DeviceKind::Switch || !self.switches.insert(device) {
+            return;
+        }
+        let mut ports: Vec<PortId> = Vec::new();
+        if let Some((pair, side)) = made.pair {
+            let sides = &fabric.pair(pair).sides;
+            self.switches.insert(sides[1 - side].switch.value);
+            let links = sides[side].links();
+            ports.extend(links.flat_map(|link| {
+                fabric.lag(link).members.iter().map(|member| fabric.member(member).port.value)
+            }));
+            ports.extend(sides[side].peer_port.map(|port| port.value));
+        }
+        if let Some(stack) = made.stack {
+            let members = fabric.stack(stack).members.iter();
+            ports.extend(members.flat_map(|member| &member.stack_ports));
+        }
+        self.cables
+            .extend(ports.into_iter().filter_map(|port| fabric.link(port)).map(|(cable, _)| cable));
+    }
+
+    /// The speakers that bring the VTEPs on the way their routes, and the cables on the ways to them.
+    fn speakers(&mut self, fabric: &Fabric, state: &State) {
+        let on_way: Vec<DeviceId> = self.switches.iter().copied().collect();
+        for device in on_way {
+            let Some(router) = fabric.router_of(device) else { continue };
+            if fabric.overlay_of(device).is_none() {
+                continue;
+            }
+            for session in router.sessions.iter() {
+                let peer = fabric.session(session).peer;
+                let brings = state.bgp().session(session).carries(Family::Evpn);
+                if !brings || self.switches.contains(&peer) {
+                    continue;
+                }
+                self.switches.insert(peer);
+                self.way_between(fabric, state, device, peer);
+            }
+        }
+    }
+
+    /// The cables on all shortest ways between a switch and a speaker that is off the packet's way.
+    fn way_between(&mut self, fabric: &Fabric, state: &State, from: DeviceId, to: DeviceId) {
+        let address = fabric.router_of(to).and_then(|router| router.loopbacks.first());
+        let (Some(address), Some(start)) = (address, fabric.device(from).router) else { return };
+        let mut towards = crate::behavior::underlay::Towards::default();
+        let mut seen = BTreeSet::from([start]);
+        let mut queue = vec![start];
+        while let Some(router) = queue.pop() {
+            let next = state.next(fabric, router, address.address(), &mut towards);
+            let Ok(Some(next)) = next else { continue };
+            let crate::behavior::underlay::Way::Hops(hops) = next.way else { continue };
+            for hop in hops {
+                let interface = fabric.interface(hop.interface);
+                if let crate::fabric::InterfacePlace::Port(port) = interface.place {
+                    self.cables.extend(fabric.link(port).map(|(cable, _)| cable));
+                }
+                self.switches.insert(fabric.router(hop.to).device);
+                if seen.insert(hop.to) {
+                    queue.push(hop.to);
+                }
+            }
+        }
+    }
+}
