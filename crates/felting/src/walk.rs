@@ -12,6 +12,7 @@
 mod bridge;
 mod expect;
 mod explain;
+mod harmless;
 mod hash;
 mod headers;
 mod path;
@@ -57,9 +58,16 @@ pub struct Options {
     pub size: Option<u32>,
 }
 
+impl Options {
+    /// One flow, as devices spread it.
+    pub const BY_HASH: Self = Self { choice: Choice::ByHash, size: None };
+    /// All ways that a flow could take.
+    pub const ALL: Self = Self { choice: Choice::All, size: None };
+}
+
 impl Default for Options {
     fn default() -> Self {
-        Self { choice: Choice::ByHash, size: None }
+        Self::BY_HASH
     }
 }
 

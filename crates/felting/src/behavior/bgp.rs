@@ -305,6 +305,47 @@ impl Bgp {
         best
     }
 
+    /// Speakers that stand for two others in how routes get from one to the other: the first of each one's
+    /// class, or the second where both are of one.
+    pub(crate) fn alike(&self, at: RouterId, origin: RouterId) -> (RouterId, RouterId) {
+        let of = |router: RouterId| &self.classes.members[self.classes.of[router] as usize];
+        let (one, other) = (of(at), of(origin));
+        match one.first() == other.first() {
+            true => (one.get(1).copied().unwrap_or(at), one.first().copied().unwrap_or(origin)),
+            false => (one.first().copied().unwrap_or(at), other.first().copied().unwrap_or(origin)),
+        }
+    }
+
+    /// The peers that bring a speaker what another originates, all in the same way as the best does, followed
+    /// through classes of speakers.
+    pub(crate) fn bringers(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        at: RouterId,
+        origin: RouterId,
+    ) -> SmallVec<[RouterId; 4]> {
+        let best = self.propagate_classes(fabric, family, origin);
+        let local = Path::local(origin);
+        let Some(own) = &best[self.classes.of[at] as usize] else { return SmallVec::new() };
+        let client = |session: SessionId| fabric.session(session).client.value;
+        let sessions = fabric.router(at).sessions.iter().filter_map(|session| {
+            let peer = fabric.devices[fabric.session(session).peer].router?;
+            let path = match peer == origin {
+                true => Some(&local),
+                false => best[self.classes.of[peer] as usize].as_ref(),
+            };
+            let offer = self.offer(fabric, family, path?, session, None).ok()?;
+            let alike = offer.rewritten == own.rewritten
+                && offer.communities == own.communities
+                && offer.learned == own.learned
+                && offer.as_path.len() == own.as_path.len()
+                && own.from.is_some_and(|from| client(from) == client(session));
+            alike.then_some(peer)
+        });
+        sessions.collect()
+    }
+
     /// What becomes of a speaker's routes at another.
     pub(crate) fn verdict(
         &self,

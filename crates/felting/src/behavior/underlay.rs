@@ -42,6 +42,8 @@ pub(crate) struct Edge {
     pub(crate) to: RouterId,
     pub(crate) near: InterfaceId,
     pub(crate) cost: u32,
+    /// What the way back costs, which is that of the end that sends into it.
+    pub(crate) back: u32,
     pub(crate) domain: DomainId,
 }
 
@@ -66,6 +68,8 @@ pub struct Underlay {
     /// The parts of domains that each router is in, and the parts of backbones that it reaches.
     parts: IdVec<RouterId, Parts>,
     origins: FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>,
+    /// The routers that have each prefix themselves.
+    pub(crate) connected: FxHashMap<IpPrefix, SmallVec<[RouterId; 2]>>,
     /// The lengths of all prefixes that are advertised, the longest first.
     lengths: Vec<u8>,
     /// The WAN paths that are up.
@@ -116,8 +120,9 @@ pub(super) fn outcome(
             for (near, far) in [(adjacency.near, adjacency.far), (adjacency.far, adjacency.near)] {
                 let router = |id: InterfaceId| fabric.devices[fabric.interface(id).device].router;
                 let (Some(from), Some(to)) = (router(near), router(far)) else { continue };
-                let cost = fabric.interface(near).cost.get();
-                edges[from].push(Edge { to, near, cost, domain });
+                let cost = |end: InterfaceId| fabric.interface(end).cost.get();
+                let (cost, back) = (cost(near), cost(far));
+                edges[from].push(Edge { to, near, cost, back, domain });
             }
         }
     }
@@ -135,7 +140,48 @@ pub(super) fn outcome(
     });
     let wans = wans.collect::<Vec<_>>().into();
     let bgp = Bgp::over_links(fabric, &adjacencies, &of_interface, causes);
-    Underlay { adjacencies, of_interface, edges, backbone, parts, origins, lengths, wans, bgp }
+    let mut underlay = Underlay {
+        adjacencies,
+        of_interface,
+        edges,
+        backbone,
+        parts,
+        origins,
+        connected: FxHashMap::default(),
+        lengths,
+        wans,
+        bgp,
+    };
+    underlay.connected = connected(fabric, &underlay);
+    underlay
+}
+
+/// The prefixes that routers have themselves: loopbacks, VTEP addresses, links that are up, and segments.
+fn connected(fabric: &Fabric, underlay: &Underlay) -> FxHashMap<IpPrefix, SmallVec<[RouterId; 2]>> {
+    let mut found: FxHashMap<IpPrefix, SmallVec<[RouterId; 2]>> = FxHashMap::default();
+    for (id, router) in fabric.routers.iter() {
+        let mut add = |prefix: IpPrefix| {
+            let known = found.entry(prefix).or_default();
+            if known.last() != Some(&id) {
+                known.push(id);
+            }
+        };
+        segment_subnets(fabric, router.device).for_each(&mut add);
+        router.loopbacks.iter().map(|loopback| loopback.prefix()).for_each(&mut add);
+        fabric
+            .vtep_of(router.device)
+            .into_iter()
+            .map(|v| IpPrefix::host(v.value))
+            .for_each(&mut add);
+        for interface in router.interfaces.iter() {
+            let up = underlay.adjacency_of(interface).is_none_or(Adjacency::carries_packets);
+            let interface = fabric.interface(interface);
+            if up && interface.vrf.is_none() {
+                interface.addresses.iter().map(|address| address.subnet()).for_each(&mut add);
+            }
+        }
+    }
+    found
 }
 
 /// What makes two links be of one domain.

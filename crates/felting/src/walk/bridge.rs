@@ -294,21 +294,30 @@ impl Walker<'_> {
     /// Whether what one VTEP floods in a segment is sent to another, and that takes it.
     pub(super) fn copies_to(&self, from: PresenceId, to: PresenceId) -> bool {
         let fabric = self.fabric;
-        let (Some(list), Some(theirs)) = (self.state.floods(fabric, from), replication(fabric, to))
-        else {
-            return false;
+        let (own, theirs) = (replication(fabric, from), replication(fabric, to));
+        let (own, theirs) = match (own, theirs) {
+            (Some(own), Some(theirs)) => (own, theirs),
+            _ => return false,
         };
-        match list.group {
-            Some(group) => {
-                let own = fabric.settings_at(to).group.map(|group| group.value);
-                theirs == Replication::Group
-                    && own == Some(group)
-                    && fabric.presence(from).vni.map(|v| v.value)
-                        == fabric.presence(to).vni.map(|v| v.value)
+        let there = self.vtep(fabric.presence(to).switch);
+        match own {
+            // What `State::floods` has on its list.
+            Replication::HeadEnd => {
+                theirs == Replication::HeadEnd
+                    && self.state.learns(fabric, from, to).ok() == there
+                    && there.is_some()
             }
-            None => {
-                let there = self.vtep(fabric.presence(to).switch);
-                list.targets.iter().any(|target| Some(target.address) == there)
+            Replication::Static => {
+                let list = fabric.settings_at(from).flood_to.iter().flatten();
+                list.into_iter().any(|address| Some(address.value) == there)
+            }
+            Replication::Group => {
+                let group = |presence| fabric.settings_at(presence).group.map(|group| group.value);
+                let vni = |presence| fabric.presence(presence).vni.map(|vni| vni.value);
+                theirs == Replication::Group
+                    && group(from).is_some()
+                    && group(from) == group(to)
+                    && vni(from) == vni(to)
             }
         }
     }

@@ -8,7 +8,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
 
-use super::{Act, Choice, NoWalk, Options, Path, Table, Walk, Walker};
+use super::harmless::{Marked, Memory, is_harmless};
+use super::{Act, NoWalk, Options, Path, Table, Walk, Walker};
 use crate::behavior::{Condition, State};
 use crate::fabric::{
     CableId, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, Loss, PortId, StackId,
@@ -17,7 +18,7 @@ use crate::fabric::{
 use crate::value::{Family, Vni};
 
 /// What was lost when an expectation failed.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
 pub enum Lost {
     /// Nothing.
@@ -125,27 +126,20 @@ struct Case {
     to: Terminal,
 }
 
-const ALL: Options = Options { choice: Choice::All, size: None };
-
 /// Judges all expectations: those that do not hold, one failure each, in their order. `state` is that with
 /// nothing lost.
 pub fn judge(fabric: &Fabric, state: &State) -> Vec<Failure> {
+    let ids: Vec<ExpectationId> = fabric.expectations().map(|(id, _)| id).collect();
+    // A few walkers, so that each meets what it knows again.
+    let share = ids.len().div_ceil(2 * rayon::current_num_threads()).max(1);
+    let judged: Vec<Judged> =
+        ids.par_chunks(share).map(|ids| with_nothing_lost(fabric, state, ids)).collect();
     let mut failures: BTreeMap<ExpectationId, Failure> = BTreeMap::new();
     let mut tried: BTreeMap<Lost, Vec<Case>> = BTreeMap::new();
-    let mut walker = Walker::new(fabric, state);
-    for (id, expectation) in fabric.expectations() {
-        for case in cases(id, expectation) {
-            let walked = walker.walk(case.from, case.to, ALL);
-            let unmet = unmet(expectation, &walked);
-            if let (Ok(walk), None) = (&walked, &unmet) {
-                for lost in losses(fabric, state, expectation, walk) {
-                    tried.entry(lost).or_default().push(case);
-                }
-            }
-            if let Some(unmet) = unmet {
-                failures.entry(id).or_insert_with(|| failure(case, Lost::Nothing, unmet, walked));
-                break;
-            }
+    for one in judged {
+        failures.extend(one.failures.into_iter().map(|failure| (failure.expectation, failure)));
+        for (lost, case) in one.tried {
+            tried.entry(lost).or_default().push(case);
         }
     }
     // With an expectation that fails already nothing more is tried.
@@ -158,20 +152,53 @@ pub fn judge(fabric: &Fabric, state: &State) -> Vec<Failure> {
         .filter(|(_, cases)| !cases.is_empty())
         .collect();
     let found: Vec<Vec<Failure>> =
-        tried.par_iter().map(|(lost, cases)| despite(fabric, state, lost, cases)).collect();
+        tried.par_iter().map(|(lost, cases)| despite(fabric, lost, cases)).collect();
     for failure in found.into_iter().flatten() {
         failures.entry(failure.expectation).or_insert(failure);
     }
     failures.into_values().collect()
 }
 
+/// What some expectations come to with nothing lost, and what is to be tried.
+#[derive(Debug, Default)]
+struct Judged {
+    failures: Vec<Failure>,
+    tried: Vec<(Lost, Case)>,
+}
+
+fn with_nothing_lost(fabric: &Fabric, state: &State, ids: &[ExpectationId]) -> Judged {
+    let mut judged = Judged::default();
+    let mut walker = Walker::new(fabric, state);
+    let mut memory = Memory::new(fabric, state);
+    for &id in ids {
+        let expectation = fabric.expectation(id);
+        for case in cases(id, expectation) {
+            let walked = walker.walk(case.from, case.to, Options::ALL);
+            if let Some(unmet) = unmet(expectation, &walked) {
+                judged.failures.push(failure(case, Lost::Nothing, unmet, walked));
+                break;
+            }
+            let Ok(walk) = &walked else { continue };
+            let losses = losses(fabric, state, expectation, walk);
+            // What must not reach is tried with each, and so is room, which the way round may lack.
+            let exact = expectation.mtu.is_some() || !expectation.reaches.value;
+            let marked = Marked::of(fabric, walk);
+            let tried = losses
+                .into_iter()
+                .filter(|lost| exact || !is_harmless(fabric, state, &marked, lost, &mut memory));
+            judged.tried.extend(tried.map(|lost| (lost, case)));
+        }
+    }
+    judged
+}
+
 /// What fails of some walks with one thing lost.
-fn despite(fabric: &Fabric, _base: &State, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
+fn despite(fabric: &Fabric, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
     let state = State::of(fabric, &lost.condition(fabric));
     let mut walker = Walker::new(fabric, &state);
     let mut found = Vec::new();
     for &case in cases {
-        let walked = walker.walk(case.from, case.to, ALL);
+        let walked = walker.walk(case.from, case.to, Options::ALL);
         if let Some(unmet) = unmet(fabric.expectation(case.expectation), &walked) {
             found.push(failure(case, lost.clone(), unmet, walked));
         }

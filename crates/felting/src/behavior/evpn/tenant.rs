@@ -391,9 +391,14 @@ impl State {
         switch: DeviceId,
         address: IpAddr,
     ) -> Vec<TenantRoute> {
-        let mut found = self.lookup_own(fabric, vrf, switch, address, true);
-        found.extend(self.lookup_leaked(fabric, vrf, switch, address));
-        found.extend(self.lookup_hosts(fabric, vrf, switch, address));
+        // Nothing is more specific than a route to the host.
+        let mut found = self.lookup_hosts(fabric, vrf, switch, address);
+        if found.is_empty() {
+            found = self.lookup_own(fabric, vrf, switch, address, true);
+            found.extend(self.lookup_leaked(fabric, vrf, switch, address));
+        } else if let Some(place) = fabric.vrf(vrf).place_of(switch) {
+            found.extend(lookup_local(fabric, vrf, &fabric.vrf(vrf).switches[place], address));
+        }
         best_of(&mut found);
         found
     }
@@ -416,21 +421,25 @@ impl State {
         if irb(fabric, at) != Some(Irb::Symmetric) {
             return found;
         }
-        // Only a few switches can have a route to the address: those with a subnet, a network outside, a
-        // static route or a leak that holds it.
+        // Only a few switches can have a better route to the address: those with a more specific subnet, a
+        // network outside, a static route or a leak that holds it.
+        let known = found.iter().map(|route| route.prefix.length()).max();
+        let better = |prefix: &IpPrefix| {
+            prefix.contains(address) && known.is_none_or(|known| prefix.length() > known)
+        };
         let mut origins: Vec<(VrfId, DeviceId)> = Vec::new();
-        for (_, segment) in fabric.segments_with(address) {
+        for (_, segment) in fabric.segments_with(address).filter(|(subnet, _)| better(subnet)) {
             origins.extend(fabric.segment(segment).presences.iter().filter_map(|id| {
                 let presence = fabric.presence(id);
                 Some((presence.vrf?.value, presence.switch))
             }));
         }
         for outside in fabric.outsides.values() {
-            if outside.prefixes.iter().any(|prefix| prefix.contains(address)) {
+            if outside.prefixes.iter().any(|prefix| better(prefix)) {
                 origins.extend(outside.on.iter().map(|&on| (outside.vrf.value, on)));
             }
         }
-        for route in fabric.static_routes.iter().filter(|route| route.to.contains(address)) {
+        for route in fabric.static_routes.iter().filter(|route| better(&route.to)) {
             origins.extend(route.vrf.map(|vrf| (vrf.value, route.device)));
         }
         if with_leaked {

@@ -7,7 +7,7 @@ use std::net::IpAddr;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use super::{Adjacency, DomainId, NoRoute, Origin, Underlay};
+use super::{DomainId, NoRoute, Origin, Underlay};
 use crate::behavior::State;
 use crate::behavior::bgp::Heard;
 use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, SessionId, Via, WanId};
@@ -102,21 +102,11 @@ impl State {
         underlay.shortest(fabric, origins, &mut routes);
         underlay.by_bgp(fabric, self, origins, &prefix, &mut routes);
         underlay.written(fabric, &prefix, &mut routes);
+        for &id in underlay.connected.get(&prefix).map_or(&[][..], |own| &own[..]) {
+            let source = RouteSource::Connected;
+            routes[id] = Some(Route { source, metric: 0, hops: SmallVec::new() });
+        }
         for (id, router) in fabric.routers.iter() {
-            let own = super::segment_subnets(fabric, router.device).any(|subnet| subnet == prefix)
-                || router.loopbacks.iter().any(|loopback| loopback.prefix() == prefix)
-                || fabric.vtep_of(router.device).is_some_and(|v| IpPrefix::host(v.value) == prefix)
-                || router.interfaces.iter().any(|interface| {
-                    let up =
-                        underlay.adjacency_of(interface).is_none_or(Adjacency::carries_packets);
-                    let interface = fabric.interface(interface);
-                    up && interface.vrf.is_none()
-                        && interface.addresses.iter().any(|address| address.subnet() == prefix)
-                });
-            if own {
-                let source = RouteSource::Connected;
-                routes[id] = Some(Route { source, metric: 0, hops: SmallVec::new() });
-            }
             if let Some(route) = &mut routes[id] {
                 route.hops.sort_unstable();
                 if let Some(most) = router.max_paths {
@@ -278,9 +268,12 @@ impl Underlay {
         seeds: &[(RouterId, u32)],
     ) -> Option<Distances> {
         let mut distances: Distances = IdVec::filled(&fabric.routers, None);
+        let mut nearest: IdVec<RouterId, u32> = IdVec::filled(&fabric.routers, u32::MAX);
         let mut queue = BinaryHeap::new();
         for &(router, cost) in seeds {
-            if self.edges[router].iter().any(|edge| edge.domain == domain) {
+            let inside = self.edges[router].iter().any(|edge| edge.domain == domain);
+            if inside && cost < nearest[router] {
+                nearest[router] = cost;
                 queue.push(Reverse((cost, router)));
             }
         }
@@ -292,15 +285,13 @@ impl Underlay {
                 continue;
             }
             distances[router] = Some(distance);
-            // The cost of a link is that of the end that sends into it, so it is looked up at the
-            // neighbor.
             for edge in self.edges[router].iter().filter(|edge| edge.domain == domain) {
-                if distances[edge.to].is_some() {
-                    continue;
+                // The distance is the neighbor's to the seed, so the way back counts.
+                let there = distance.saturating_add(edge.back);
+                if there < nearest[edge.to] {
+                    nearest[edge.to] = there;
+                    queue.push(Reverse((there, edge.to)));
                 }
-                let back = fabric.interface_far(edge.near);
-                let cost = back.map_or(edge.cost, |back| fabric.interface(back).cost.get());
-                queue.push(Reverse((distance.saturating_add(cost), edge.to)));
             }
         }
         Some(distances)

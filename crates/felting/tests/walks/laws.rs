@@ -1,0 +1,1 @@
+//! Laws that hold for every walk.
