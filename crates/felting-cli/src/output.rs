@@ -58,6 +58,10 @@ fn terminal_width() -> Option<usize> {
 /// Writes a file whole or not at all: beside its place first, then into it.
 pub(crate) fn write_beside(path: &std::path::Path, bytes: &[u8]) -> std::io::Result<()> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
+    if folder.is_some_and(|folder| !folder.is_dir()) {
+        let why = "there is no such folder";
+        return Err(std::io::Error::new(std::io::ErrorKind::NotFound, why));
+    }
     let mut beside = tempfile::NamedTempFile::new_in(folder.unwrap_or(std::path::Path::new(".")))?;
     beside.write_all(bytes)?;
     beside.persist(path).map_err(|error| error.error)?;

@@ -35,6 +35,18 @@ fn exit_codes() {
         (&["check", CLEAN][..], 0),
         (&["check", STORMY], 1),
         (&["check", STORMY, "--json"], 1),
+        (&["walk", CLEAN, "web-1", "web-2"], 0),
+        (&["walk", CLEAN, "web-1", "gauge"], 1),
+        (&["walk", CLEAN, "web-1", "web-2", "--cut", "hull-04"], 1),
+        (&["walk", CLEAN, "web-1", "web-2", "--move", "web-2 to hull-01"], 0),
+        (&["walk", CLEAN, "web-1", "web-1"], 2),
+        (&["walk", CLEAN, "wbe-1", "web-2"], 2),
+        (&["walk", CLEAN, "hull-06", "web-2"], 2),
+        (&["walk", CLEAN, "web-1", "10.9.9.9"], 0),
+        (&["walk", CLEAN, "web-1", "web-2", "--cut", "kelp-z"], 2),
+        (&["walk", CLEAN, "web-1", "web-2", "--move", "web-1 to"], 2),
+        (&["walk", CLEAN, "web-1", "web-2", "--capture", "no/such/folder/w.pcapng"], 2),
+        (&["walk", "no-such.toml", "a", "b"], 2),
         (&["check", "no-such.toml"], 2),
         (&["check", "demo"], 2),
         (&["check", hint], 2),
@@ -205,4 +217,53 @@ fn what_a_user_sees_first() {
     assert_eq!(frame[0], "The fabric as it should be: demo/saltmarsh/fabric.toml");
     assert!(demo.contains("\nThe same after a storm: "));
     assert!(demo.trim_end().lines().last().unwrap().contains("felting explain"));
+}
+
+#[test]
+fn walks_as_a_user_sees_them() {
+    for (name, words) in [
+        ("walk-bridged", &["web-1", "web-2"][..]),
+        ("walk-routed-all", &["gauge", "imager-2", "--all"]),
+        ("walk-out", &["web-1", "campus"]),
+        ("walk-stops", &["web-1", "imager-1"]),
+        ("walk-cut", &["lathe", "web-1", "--cut", "jetty 1/up1", "--cut", "reed-b"]),
+    ] {
+        let arguments = [&["walk", CLEAN], words].concat();
+        assert_cmd_snapshot!(name, felting(&arguments));
+    }
+    assert_cmd_snapshot!("walk-explained", felting(&["walk", STORMY, "solver-1", "solver-2"]));
+    assert_cmd_snapshot!(
+        "walk-json",
+        felting(&["walk", CLEAN, "lathe", "eye-1", "--format", "json"])
+    );
+}
+
+/// What is wrong in what was asked is named, with what to do.
+#[test]
+fn what_cannot_be_walked_is_named() {
+    let complaints = [
+        &["wbe-1", "web-2"][..],
+        &["web-1", "web-1"],
+        &["hull-06", "web-1"],
+        &["kelp-a", "web-1"],
+        &["bench-2", "web-1"],
+        &["web-1", "web-2", "--move", "web-1 to hull-99"],
+        &["web-1", "web-2", "--capture", "no/such/folder/w.pcapng"],
+    ];
+    let page: String = complaints
+        .iter()
+        .map(|words| {
+            let (code, out, error) = run(&[&["walk", CLEAN], *words].concat());
+            assert_eq!(code, 2, "{words:?}: {out}");
+            error
+        })
+        .collect();
+    insta::assert_snapshot!("walk-complaints", page);
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("w.pcapng");
+    let made = run(&["walk", CLEAN, "web-1", "web-2", "--capture", file.to_str().unwrap()]);
+    assert_eq!(made.0, 0);
+    // The section header block of pcapng comes first, and nothing else is left in the folder.
+    assert_eq!(std::fs::read(&file).unwrap()[..4], [0x0a, 0x0d, 0x0d, 0x0a]);
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
 }

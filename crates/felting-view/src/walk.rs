@@ -158,6 +158,11 @@ impl Drawer<'_> {
                 finding.severity, finding.rule.id, finding.message
             );
             let _ = writeln!(text, "  remedy: {}", finding.remedy);
+        } else if let Some((one, other)) = walked.walk.unleaked(self.fabric, self.state) {
+            let _ = writeln!(
+                text,
+                "  no finding explains it: no leak joins the VRFs {one} and {other}, so they are kept apart"
+            );
         } else if !walked.condition.is_empty() {
             let _ =
                 writeln!(text, "  no finding explains it: it follows from what was cut or moved");

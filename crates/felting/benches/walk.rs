@@ -105,6 +105,14 @@ fn state(bencher: Bencher<'_, '_>, leaves: u32) {
     bencher.bench(|| State::of(&fabric, &Condition::default()));
 }
 
+/// Every ordered pair of all machines.
+#[divan::bench(args = LEAVES, sample_count = 1)]
+fn every_pair(bencher: Bencher<'_, '_>, leaves: u32) {
+    let (fabric, state) = made(leaves, 0);
+    let all: Vec<_> = fabric.endpoints().map(|(id, _)| id).collect();
+    bencher.bench(|| walk::reach(&fabric, &state, &all).count());
+}
+
 /// A thousand expectations, each despite the loss of any one cable or switch.
 #[divan::bench(args = LEAVES, sample_count = 1)]
 fn expectations(bencher: Bencher<'_, '_>, leaves: u32) {

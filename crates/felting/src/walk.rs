@@ -16,6 +16,7 @@ mod harmless;
 mod hash;
 mod headers;
 mod path;
+mod reach;
 mod resolve;
 mod route;
 mod trace;
@@ -31,6 +32,7 @@ pub use headers::{
     Content, Destination, ETHERNET, Frame, Headers, Outer, Packet, TAG, UDP_AND_VXLAN, ip_header,
 };
 pub use path::{Act, End, Exit, Hop, Known, Path, Resolved, Side, Station, Stop, Table};
+pub use reach::{Reach, reach};
 pub use resolve::{Answer, Asker, Resolution};
 pub use words::why;
 
@@ -158,6 +160,25 @@ impl Walk {
             reply.or_else(|| one.request.stop().map(|_| &one.request))
         });
         deeper.unwrap_or(path)
+    }
+
+    /// The VRFs of its two ends, if they are different, no leak joins them, and that is why it stops: the one
+    /// is not to reach the other.
+    pub fn unleaked<'f>(&self, fabric: &'f Fabric, state: &State) -> Option<(&'f str, &'f str)> {
+        let (_, stop) = self.root()?;
+        if !matches!(stop, Stop::NoRoute(_) | Stop::WentOut(_)) {
+            return None;
+        }
+        let vrf = |terminal: Terminal| {
+            let segments = state.segments_of(fabric, endpoint(terminal)?);
+            segments.first().and_then(|&segment| fabric.segment(segment).vrf).map(|vrf| vrf.value)
+        };
+        let (one, other) = (vrf(self.from)?, vrf(self.to)?);
+        let joins =
+            |a, b| fabric.leaks().any(|(_, leak)| leak.from.value == a && leak.to.value == b);
+        let name = |vrf| fabric.vrf(vrf).name.value.as_str();
+        (one != other && !(joins(one, other) && joins(other, one)))
+            .then(|| (name(one), name(other)))
     }
 
     /// The ways of the echo and of its reply.

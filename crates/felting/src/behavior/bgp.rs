@@ -305,6 +305,11 @@ impl Bgp {
         best
     }
 
+    /// The first speaker of each class.
+    pub(crate) fn speakers(&self) -> Vec<RouterId> {
+        self.classes.members.iter().filter_map(|members| members.first().copied()).collect()
+    }
+
     /// Speakers that stand for two others in how routes get from one to the other: the first of each one's
     /// class, or the second where both are of one.
     pub(crate) fn alike(&self, at: RouterId, origin: RouterId) -> (RouterId, RouterId) {

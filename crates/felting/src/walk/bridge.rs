@@ -295,10 +295,7 @@ impl Walker<'_> {
     pub(super) fn copies_to(&self, from: PresenceId, to: PresenceId) -> bool {
         let fabric = self.fabric;
         let (own, theirs) = (replication(fabric, from), replication(fabric, to));
-        let (own, theirs) = match (own, theirs) {
-            (Some(own), Some(theirs)) => (own, theirs),
-            _ => return false,
-        };
+        let (Some(own), Some(theirs)) = (own, theirs) else { return false };
         let there = self.vtep(fabric.presence(to).switch);
         match own {
             // What `State::floods` has on its list.

@@ -38,6 +38,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
         Stop::Unknown { .. } => &[
             "uplink-vlan-missing",
             "uplink-",
+            "endpoint-",
             "pair-group-",
             "pair-segment-clash",
             "pair-peer-link",
@@ -46,6 +47,8 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "segment-no-vtep",
             "segment-vni-clash",
             "endpoint-network-unmapped",
+            "cable-",
+            "port-",
             "es-",
             "lag-",
             "tree-vlan-cut",

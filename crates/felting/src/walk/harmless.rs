@@ -284,7 +284,7 @@ impl Question<'_> {
                         .map(|exit| exit.to)
                         .collect();
                     // Only a router stops using a way that leads nowhere.
-                    match self.routes_out(hop) {
+                    match routes_out(hop) {
                         true => left.into_iter().any(|to| self.leads_on(path, to, alive)),
                         false if left.is_empty() => self.by_peer_link(hop),
                         false => left.into_iter().all(|to| self.leads_on(path, to, alive)),
@@ -293,11 +293,6 @@ impl Question<'_> {
             };
         alive[at] = Some(found);
         found
-    }
-
-    /// Whether what leaves a hop is routed.
-    fn routes_out(&self, hop: &Hop) -> bool {
-        hop.acts.iter().any(|act| matches!(act, Act::Underlay { .. }))
     }
 
     /// Whether a side of a pair reaches by the peer link what its own port led to.
@@ -477,4 +472,9 @@ impl Question<'_> {
         self.memory.joined.insert(key, met);
         met
     }
+}
+
+/// Whether what leaves a hop is routed.
+fn routes_out(hop: &Hop) -> bool {
+    hop.acts.iter().any(|act| matches!(act, Act::Underlay { .. }))
 }

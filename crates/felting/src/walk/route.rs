@@ -45,16 +45,17 @@ impl Walker<'_> {
 }
 
 impl Tracer<'_, '_> {
-    /// Routes a packet on a switch by a table.
+    /// Routes a packet on a switch by a table; its own goes out with the TTL that it has.
     pub(super) fn route(
         &mut self,
         visit: &mut Visit,
         table: Table,
         headers: Headers,
+        own: bool,
     ) -> Result<(), Stop> {
         let packet = headers.frame.packet;
-        let own = self.walker.fabric.presences_on(visit.device).iter().copied();
-        let here = own.into_iter().find(|&presence| {
+        let presences = self.walker.fabric.presences_on(visit.device).iter().copied();
+        let here = presences.into_iter().find(|&presence| {
             let vrf = self.walker.fabric.presence(presence).vrf;
             vrf.map_or(Table::Own, |vrf| Table::Vrf(vrf.value)) == table
                 && self.walker.has_address(presence, packet.to)
@@ -63,9 +64,8 @@ impl Tracer<'_, '_> {
             self.arrive(visit);
             return Ok(());
         }
-        let sends_itself = headers.frame.to == Destination::Station(headers.frame.from);
         let mut headers = headers;
-        if !sends_itself {
+        if !own {
             // RFC 791 section 3.2, RFC 8200 section 3: a router that makes it zero discards it.
             let ttl = packet.ttl.checked_sub(1).filter(|&ttl| ttl > 0).ok_or(Stop::Expired)?;
             headers.frame.packet.ttl = ttl;
@@ -493,6 +493,6 @@ impl Tracer<'_, '_> {
             return Err(Stop::RouterMac);
         }
         self.act(visit, Act::DecapsulatesRouted { vni: outer.vni, vrf });
-        self.route(visit, Table::Vrf(vrf), inner)
+        self.route(visit, Table::Vrf(vrf), inner, false)
     }
 }

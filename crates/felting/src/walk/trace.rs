@@ -41,8 +41,8 @@ pub(super) enum Stage {
     Emit(EndpointId),
     /// A frame of the switch's own, in a VLAN.
     Bridge(VlanId),
-    /// A packet of the switch's own, to route.
-    Route(Table),
+    /// A packet to route: the switch's own, or one from outside.
+    Route { table: Table, own: bool },
     /// It came in by a port.
     Wire(PortId),
 }
@@ -201,7 +201,8 @@ impl Tracer<'_, '_> {
                 let table =
                     fabric.presence(presence).vrf.map_or(Table::Own, |v| Table::Vrf(v.value));
                 let headers = frame(own, Destination::Station(own));
-                (device, Stage::Route(table), headers, Station::Gateway(packet.from), None)
+                let stage = Stage::Route { table, own: true };
+                (device, stage, headers, Station::Gateway(packet.from), None)
             }
             Start::Outside(id) => return self.start_outside(id, packet),
         };
@@ -251,7 +252,8 @@ impl Tracer<'_, '_> {
                 }
                 None => {
                     let table = Table::Vrf(outside.vrf.value);
-                    (border, Stage::Route(table), Station::Gateway(packet.from), own)
+                    let stage = Stage::Route { table, own: false };
+                    (border, stage, Station::Gateway(packet.from), own)
                 }
             };
             let headers =
@@ -319,7 +321,7 @@ impl Tracer<'_, '_> {
                 self.act(&visit, Act::Enters { vlan, presence });
                 self.bridge(&mut visit, vlan, Came::Own, arrival.headers, arrival.station)
             }
-            (_, Stage::Route(table)) => self.route(&mut visit, table, arrival.headers),
+            (_, Stage::Route { table, own }) => self.route(&mut visit, table, arrival.headers, own),
             (_, Stage::Wire(port)) => self.at_switch(&mut visit, port, &arrival),
         };
         if let Err(stop) = done {
@@ -501,7 +503,7 @@ impl Tracer<'_, '_> {
             let table = fabric.interface(interface).vrf.map_or(Table::Own, |v| Table::Vrf(v.value));
             let headers =
                 Headers { frame: Frame { tag: None, ..arrival.headers.frame }, ..arrival.headers };
-            return self.route(visit, table, headers);
+            return self.route(visit, table, headers, false);
         }
         let vlan = enters(fabric, port, tag).ok_or(Stop::NotCarried(port, tag))?;
         let role = self.walker.state.trees().role_at(port, vlan);
@@ -631,7 +633,8 @@ impl Tracer<'_, '_> {
             }
             Content::EchoRequest | Content::EchoReply => {
                 let vrf = self.walker.fabric.presence(presence).vrf;
-                self.route(visit, vrf.map_or(Table::Own, |vrf| Table::Vrf(vrf.value)), headers)
+                let table = vrf.map_or(Table::Own, |vrf| Table::Vrf(vrf.value));
+                self.route(visit, table, headers, false)
             }
         }
     }

@@ -4,6 +4,7 @@
 
 mod expectations;
 mod laws;
+mod reaching;
 mod ways;
 
 use std::path::Path;

@@ -199,6 +199,20 @@ fn rank(route: &TenantRoute) -> u8 {
     }
 }
 
+/// Of the routes to each prefix those of the best source: several VTEPs that offer one are used at once.
+fn best_by_prefix(mut found: Vec<TenantRoute>) -> Vec<TenantRoute> {
+    found.sort_by_key(|route| (route.prefix, rank(route), *route));
+    found.dedup();
+    let mut kept: Vec<TenantRoute> = Vec::with_capacity(found.len());
+    for route in found {
+        let better = kept.last().filter(|last| last.prefix == route.prefix);
+        if better.is_none_or(|last| rank(last) == rank(&route)) {
+            kept.push(route);
+        }
+    }
+    kept
+}
+
 /// Keeps the routes of the longest prefix, and of these the best.
 pub(crate) fn best_of(routes: &mut Vec<TenantRoute>) {
     let key = |route: &TenantRoute| (std::cmp::Reverse(route.prefix.length()), rank(route));
@@ -285,9 +299,10 @@ impl State {
             let from = leak.from.value;
             let here = leak.on.as_ref().is_none_or(|on| on.binary_search(&switch).is_ok());
             let Some(at) = fabric.vrf(from).place_of(switch).filter(|_| here) else { continue };
-            let own = local(fabric, from, &fabric.vrf(from).switches[at]);
-            let learned = self.learned(fabric, from, switch, false);
-            for route in own.into_iter().chain(learned) {
+            // What the VRF itself would not use is not passed on (RFC 4271 section 9.1.3).
+            let mut routes = local(fabric, from, &fabric.vrf(from).switches[at]);
+            routes.extend(self.learned(fabric, from, switch, false));
+            for route in best_by_prefix(routes) {
                 let leaks = leak.prefixes.as_ref();
                 if leaks.is_none_or(|all| all.iter().any(|one| one.covers(&route.prefix))) {
                     let source = TenantSource::Leaked(from);
@@ -577,16 +592,6 @@ impl State {
         found.extend(self.leaked(fabric, vrf, switch));
         found.extend(self.learned(fabric, vrf, switch, true));
         found.extend(self.hosts(fabric, vrf, switch));
-        found.sort_by_key(|route| (route.prefix, rank(route), *route));
-        found.dedup();
-        // Several VTEPs that offer one prefix are used at once; of different sources the best is.
-        let mut kept: Vec<TenantRoute> = Vec::with_capacity(found.len());
-        for route in found {
-            let better = kept.last().filter(|last| last.prefix == route.prefix);
-            if better.is_none_or(|last| rank(last) == rank(&route)) {
-                kept.push(route);
-            }
-        }
-        kept
+        best_by_prefix(found)
     }
 }
