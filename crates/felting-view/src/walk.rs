@@ -135,9 +135,10 @@ impl Drawer<'_> {
             let line = format!("{from} reaches {to}{under}: {ends}, {routers}{mtu}");
             return self.paint(Paint::new().bold().fg_color(Some(AnsiColor::Green.into())), &line);
         }
-        let what = match walk.back.is_some() {
-            true => format!("{from} gets no reply from {to}{under}: {ends}"),
-            false => format!("{from} does not reach {to}{under}: {ends}"),
+        let what = match (walk.back.is_some(), walk.there.stop().is_some()) {
+            (true, true) => format!("{from} reaches {to}{under} by some ways only: {ends}"),
+            (true, false) => format!("{from} gets no reply from {to}{under}: {ends}"),
+            (false, _) => format!("{from} does not reach {to}{under}: {ends}"),
         };
         self.paint(Paint::new().bold().fg_color(Some(AnsiColor::Red.into())), &what)
     }

@@ -160,7 +160,7 @@ impl Drawer<'_> {
                         )
                     }
                     TenantSource::Host(learnt) => format!(
-                        "a MAC/IP advertisement (type 2) {}",
+                        "by a MAC/IP advertisement (type 2) {}",
                         self.by_session(at, learnt.switch)
                     ),
                     _ => "a static route".to_owned(),
@@ -197,22 +197,23 @@ impl Drawer<'_> {
                         let origin = fabric.presence(*there).switch;
                         format!("a MAC/IP advertisement (type 2) {}", self.by_session(at, origin))
                     }
-                    Known::Host(origin) | Known::Prefix(origin) => {
-                        format!("the route {}", self.by_session(at, *origin))
-                    }
                     Known::Frames(there) => {
                         format!("learned from frames of {}", self.switch_of(*there))
                     }
                     Known::Flooded(there) => {
                         format!("the copy that leads to {}", self.switch_of(*there))
                     }
+                    // What is routed goes by the route that was told above.
                     _ => String::new(),
                 };
                 let of = match of {
                     0 | 1 => String::new(),
                     of => format!(", 1 of {of} VTEPs that it spreads over"),
                 };
-                format!("encapsulates with VNI {vni} for {to}: {by}{of}")
+                match by.is_empty() {
+                    true => format!("encapsulates with VNI {vni} for {to}{of}"),
+                    false => format!("encapsulates with VNI {vni} for {to}: {by}{of}"),
+                }
             }
             Act::Underlay { prefix, source, metric, of } => {
                 let by = match source {

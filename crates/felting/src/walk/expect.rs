@@ -180,12 +180,12 @@ fn with_nothing_lost(fabric: &Fabric, state: &State, ids: &[ExpectationId]) -> J
             }
             let Ok(walk) = &walked else { continue };
             let losses = losses(fabric, state, expectation, walk);
-            // What must not reach is tried with each, and so is room, which the way round may lack.
-            let exact = expectation.mtu.is_some() || !expectation.reaches.value;
+            // What must not reach is tried with each loss; room may lack on the way round by a peer link.
+            let (exact, round) = (!expectation.reaches.value, expectation.mtu.is_none());
             let marked = Marked::of(fabric, walk);
-            let tried = losses
-                .into_iter()
-                .filter(|lost| exact || !is_harmless(fabric, state, &marked, lost, &mut memory));
+            let tried = losses.into_iter().filter(|lost| {
+                exact || !is_harmless(fabric, state, &marked, lost, round, &mut memory)
+            });
             judged.tried.extend(tried.map(|lost| (lost, case)));
         }
     }

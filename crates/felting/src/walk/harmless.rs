@@ -84,6 +84,8 @@ struct Question<'a> {
     cable: Option<CableId>,
     switch: Option<DeviceId>,
     lost: &'a Lost,
+    /// Whether the way round over a peer link counts too, which may have less room.
+    by_peer_link: bool,
     memory: &'a mut Memory,
 }
 
@@ -93,6 +95,7 @@ pub(super) fn is_harmless(
     state: &State,
     marked: &Marked<'_>,
     lost: &Lost,
+    by_peer_link: bool,
     memory: &mut Memory,
 ) -> bool {
     let (cable, switch) = match lost {
@@ -104,7 +107,7 @@ pub(super) fn is_harmless(
     if !memory.plain {
         return false;
     }
-    let mut question = Question { fabric, state, cable, switch, lost, memory };
+    let mut question = Question { fabric, state, cable, switch, lost, by_peer_link, memory };
     if !question.is_simple() {
         return false;
     }
@@ -318,7 +321,11 @@ impl Question<'_> {
             halves
                 .is_some_and(|halves| halves[1 - side].is_some_and(|half| self.state.lag(half).up))
         });
-        Some(twin) != self.switch && carried(side) && carried(1 - side) && half_up
+        self.by_peer_link
+            && Some(twin) != self.switch
+            && carried(side)
+            && carried(1 - side)
+            && half_up
     }
 
     // ---- what EVPN told

@@ -1,6 +1,7 @@
 //! What is expected, judged by trying only what a walk depends on, against trying every loss.
 
 use felting::fabric::Terminal;
+use std::fmt::Write as _;
 use std::path::Path;
 
 use felting::first::FirstFabric;
@@ -31,12 +32,13 @@ fn compare(made: &dyn Fn(&str) -> Fabric, pairs: &[(String, String)]) {
             *fails |= !walker.walk(from, to, Options::ALL).unwrap().arrives();
         }
     }
-    let expected: String = pairs
-        .iter()
-        .map(|(from, to)| {
-            format!("\n[[expect]]\nfrom = \"{from}\"\nto = \"{to}\"\ndespite = \"any one cable or switch\"\n")
-        })
-        .collect();
+    let mut expected = String::new();
+    for (from, to) in pairs {
+        let _ = writeln!(
+            expected,
+            "[[expect]]\nfrom = \"{from}\"\nto = \"{to}\"\ndespite = \"any one cable or switch\""
+        );
+    }
     let fabric = made(&expected);
     let state = State::of(&fabric, &Condition::default());
     let failures = judge(&fabric, &state);
@@ -79,7 +81,8 @@ pub(crate) fn peopled(plan: &FirstFabric) -> (String, Vec<(String, String)>) {
         .to_owned();
     for host in 1..=plan.hosts {
         let net = 1 + (host - 1) % plan.segments;
-        text += &format!(
+        let _ = write!(
+            text,
             "\n[[endpoint]]\nname = \"m-{host}\"\nhost = \"host-{host:03}\"\ntag = {}\n\
              address = \"10.64.{net}.{}/24\"\ngateway = \"10.64.{net}.1\"\n",
             100 + net,

@@ -189,6 +189,9 @@ fn between_vlans_without_any_overlay() {
     insta::assert_snapshot!(page);
 }
 
+/// What to replace by what, what to cut, how the walk then stops, and the rule that explains it.
+type Row = (&'static str, &'static str, &'static [&'static str], fn(Stop) -> bool, &'static str);
+
 /// Why a walk through a demo stops, with one thing changed.
 #[test]
 fn why_walks_stop() {
@@ -203,8 +206,6 @@ fn why_walks_stop() {
         crate::expectations::peopled(&plan).0
     };
     // The machines m-1 and m-3 are of one tenant, m-1 in net-101, m-3 in net-103.
-    type Row =
-        (&'static str, &'static str, &'static [&'static str], fn(Stop) -> bool, &'static str);
     let rows: &[Row] = &[
         ("", "", &["host-001 bond0"], |s| s == Stop::NoUplink, ""),
         (
@@ -222,19 +223,11 @@ fn why_walks_stop() {
             "endpoint-network-unmapped",
         ),
         (
-            "name = \"tenant-1\"",
-            "name = \"tenant-1\"\ndiffers = [{ on = \"leaf-01*\", import_targets = \"65000:9\" }]",
+            "name = \"net-103\"",
+            "name = \"net-103\"\ndiffers = [{ on = \"leaf-01*\", vni = 20999 }]",
             &[],
-            |s| {
-                matches!(
-                    s,
-                    Stop::NoRoute(_)
-                        | Stop::Unanswered(_)
-                        | Stop::Unknown { .. }
-                        | Stop::NoCopy { .. }
-                )
-            },
-            "vrf-",
+            |s| matches!(s, Stop::NoCopy { .. } | Stop::Unknown { .. } | Stop::NoRoute(_)),
+            "segment-vni-clash",
         ),
     ];
     for (from, to, cuts, expected, rule) in rows {
