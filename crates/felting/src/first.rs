@@ -447,7 +447,9 @@ impl FirstFabric {
                 10 + machine
             )?;
         }
-        let despite = match (self.paired(), self.spines > 1) {
+        // Of what there is one only, nothing can take the place.
+        let switches = self.paired() && self.super_spines != 1;
+        let despite = match (switches, self.spines > 1) {
             (true, true) => "\ndespite = \"any one cable or switch\"",
             (false, true) => "\ndespite = \"any one cable\"",
             (_, false) => "",
