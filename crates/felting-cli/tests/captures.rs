@@ -121,12 +121,12 @@ fn an_analyser_sees_what_the_walk_states() {
         return;
     }
     let folder = tempfile::tempdir().unwrap();
-    let fabric = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/saltmarsh/fabric.toml");
+    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/saltmarsh/fabric.toml");
     for words in WALKS {
         let file = folder.path().join("walk.pcapng");
         let output = Command::new(env!("CARGO_BIN_EXE_felting"))
             .arg("walk")
-            .arg(&fabric)
+            .arg(&demo)
             .args(*words)
             .args(["--format", "json", "--capture"])
             .arg(&file)

@@ -445,3 +445,4 @@ pub(crate) fn encapsulation(fabric: &Fabric, device: DeviceId) -> Option<Encapsu
 }
 
 pub(crate) use attach::{Links, doors, enters, leaves, tag_of};
+pub(crate) use routes::knows_addresses;

@@ -10,8 +10,8 @@ use super::headers::{self, Destination, Frame, Headers, Outer};
 use super::path::{Act, Known, Resolved, Station, Stop, Table};
 use super::trace::{Came, Tracer, Visit};
 use super::{Asker, Walker};
-use crate::behavior::evpn::leaves;
 use crate::behavior::evpn::tenant::{best_of, is_gateway};
+use crate::behavior::evpn::{knows_addresses, leaves};
 use crate::behavior::underlay::{Next, Way};
 use crate::behavior::{Hop, NoRoute, TenantRoute, TenantSource};
 use crate::fabric::{
@@ -34,12 +34,7 @@ impl Walker<'_> {
             fabric.endpoint(endpoint).addresses.iter().any(|own| own.address() == address);
         let candidates = if written { self.candidates(presence, station) } else { Vec::new() };
         candidates.into_iter().find(|&there| {
-            let switch = fabric.presence(there).switch;
-            // Where its ARP and ND are listened to, or asked for, its addresses are known.
-            let listens = fabric.overlay_of(switch).is_some_and(|overlay| overlay.suppression)
-                || !fabric.settings_at(there).addresses.is_empty()
-                || is_gateway(fabric, there);
-            listens && self.state.learns(fabric, presence, there).is_ok()
+            knows_addresses(fabric, there) && self.state.learns(fabric, presence, there).is_ok()
         })
     }
 }

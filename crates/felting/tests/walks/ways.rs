@@ -8,7 +8,7 @@ use felting::walk::{Act, End, Options, Path, Stop, Walk};
 use crate::{demo, read, walk};
 
 /// A path in a line a hop: the device, the VNIs and tags that it sends with.
-fn shown(fabric: &Fabric, path: &Path) -> String {
+fn shown(path: &Path, fabric: &Fabric) -> String {
     let mut page = String::new();
     for hop in &path.hops {
         let _ = write!(page, "{}", fabric.device_name(hop.device));
@@ -32,8 +32,8 @@ fn shown(fabric: &Fabric, path: &Path) -> String {
 }
 
 fn both(fabric: &Fabric, walk: &Walk) -> String {
-    let back = walk.back.as_ref().map(|back| format!("back\n{}", shown(fabric, back)));
-    format!("{}{}", shown(fabric, &walk.there), back.unwrap_or_default())
+    let back = walk.back.as_ref().map(|back| format!("back\n{}", shown(back, fabric)));
+    format!("{}{}", shown(&walk.there, fabric), back.unwrap_or_default())
 }
 
 #[test]

@@ -309,6 +309,14 @@ impl State {
     }
 }
 
+/// Whether a VTEP knows the IP addresses of endpoints in a segment: it listens to their ARP and ND, or asks.
+pub(crate) fn knows_addresses(fabric: &Fabric, presence: PresenceId) -> bool {
+    let overlay = fabric.overlay_of(fabric.presence(presence).switch);
+    overlay.is_some_and(|overlay| overlay.suppression)
+        || !fabric.settings_at(presence).addresses.is_empty()
+        || is_gateway(fabric, presence)
+}
+
 /// A VTEP's routes while they are gathered.
 struct Origination<'a> {
     state: &'a State,
@@ -390,12 +398,7 @@ impl Origination<'_> {
         let mobility = self.state.evpn.moved.contains_key(&id).then_some(1);
         let next_hop = self.state.endpoint_next_hop(fabric, self.switch, id).unwrap_or(self.vtep);
         let routed = at.vrf.and_then(|vrf| self.routed(vrf.value));
-        // Its IP addresses are known where its ARP and ND are listened to, or asked for.
-        let settings = fabric.settings_at(presence);
-        let listens = fabric.overlay_of(self.switch).is_some_and(|overlay| overlay.suppression)
-            || !settings.addresses.is_empty()
-            || is_gateway(fabric, presence);
-        let known = if listens { &endpoint.addresses[..] } else { &[] };
+        let known = if knows_addresses(fabric, presence) { &endpoint.addresses[..] } else { &[] };
         let addresses = known.iter().map(|address| Some(address.address()));
         // RFC 7432 section 10: a MAC address alone, and one route for each IP address with it.
         for ip in std::iter::once(None).chain(addresses) {

@@ -7,7 +7,7 @@ use crate::source::Span;
 pub(super) static RULE: Rule = Rule {
     id: "uplink-mtu-clash",
     severity: Severity::Error,
-    summary: "a host sends larger packets than its switch port takes",
+    summary: "a host sends larger packets than the port at its switch takes",
     explain: "A bridge does not fragment, and tells nobody that it drops a frame for its size: \
               small packets pass, connections open, and hang when data flows.",
     sources: &["IEEE 802.1Q clause 6.5.8 (maximum service data unit size)"],

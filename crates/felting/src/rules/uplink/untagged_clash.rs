@@ -5,7 +5,7 @@ use crate::rules::{Context, Findings, Rule, Severity};
 pub(super) static RULE: Rule = Rule {
     id: "uplink-untagged-clash",
     severity: Severity::Error,
-    summary: "a host tags the VLAN that its switch port has untagged, or its ports differ in that VLAN",
+    summary: "a host tags the VLAN that its switch has untagged there, or its uplinks differ in that VLAN",
     explain: "The switch sends frames of its untagged VLAN (PVID) without a tag, so a virtual \
               network that expects the tag does not take them. And where a host\u{2019}s untagged \
               network comes in at several ports, these must have one PVID, or the network is in \
