@@ -56,6 +56,7 @@ pub struct State {
     pub(crate) underlay: Underlay,
     pub(crate) bgp: Bgp,
     pub(crate) evpn: Evpn,
+    pub(crate) closed: evpn::Closed,
     /// The leaves that closed their legs of Ethernet segments, as they lost their underlay.
     pub(crate) isolated: Vec<DeviceId>,
     /// The switches and hosts that are off.
@@ -95,7 +96,8 @@ impl State {
         let links = underlay::Links { far: &far, lags: &lags };
         let underlay = underlay::outcome(fabric, condition, &links, &mut causes);
         let bgp = Bgp::over_all(fabric, &underlay, &mut causes);
-        let links = evpn::Links { far: &far, members: &members };
+        let closed = evpn::Elector { lags: &lags, bgp: &bgp }.closed(fabric);
+        let links = evpn::Links { far: &far, members: &members, closed: &closed };
         let evpn = evpn::outcome(fabric, condition, &links);
         Self {
             causes,
@@ -109,6 +111,7 @@ impl State {
             underlay,
             bgp,
             evpn,
+            closed,
             isolated,
             off: condition.devices.clone(),
             facing,

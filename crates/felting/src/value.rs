@@ -25,7 +25,7 @@ pub use length::Length;
 pub use mac::MacAddr;
 pub use number::{
     Asn, Domain, GroupNumber, InstanceNumber, Metric, Mtu, Number, OutOfRange, PathCost,
-    PoolNumber, Preference, StackMemberNumber, UdpPort, VlanId, Vni, VrrpPriority,
+    PoolNumber, Preference, StackMemberNumber, UdpPort, VlanId, Vni, VrrpId, VrrpPriority,
 };
 pub use prefix::{IpInterface, IpPrefix, Loopback, PrefixError};
 pub use route::{RouteDistinguisher, RouteTarget, TargetPattern};

@@ -13,6 +13,8 @@ use std::net::IpAddr;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
+pub(crate) use election::Closed;
+pub(super) use election::Elector;
 pub use election::{Election, ElectionView};
 pub use routes::{EvpnRoute, Import, NotImported, Received, RouteKind, RouteOf};
 pub use tenant::{Learnt, TenantRoute, TenantSource};
@@ -20,12 +22,13 @@ pub use tenant::{Learnt, TenantRoute, TenantSource};
 use super::State;
 use super::condition::Condition;
 use crate::fabric::{
-    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PresenceId, RouterId, SegmentId, SessionId,
-    VrfId,
+    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PortId, PresenceId, RouterId, SegmentId,
+    SessionId, VrfId,
 };
 use crate::id::IdVec;
 use crate::value::{
-    Asn, Encapsulation, Family, Replication, RouteDistinguisher, RouteTarget, TargetRule, Vni,
+    Asn, Encapsulation, Family, Replication, RouteDistinguisher, RouteTarget, TargetRule, VlanId,
+    Vni,
 };
 
 /// Route targets of an instance: nearly always one.
@@ -287,6 +290,15 @@ pub(crate) fn replication(fabric: &Fabric, presence: PresenceId) -> Option<Repli
 }
 
 impl State {
+    pub(crate) fn links(&self) -> Links<'_> {
+        Links { far: &self.far, members: &self.members, closed: &self.closed }
+    }
+
+    /// Whether a switch passes nothing of a VLAN by a port, as another leaf forwards there.
+    pub(crate) fn is_closed(&self, fabric: &Fabric, port: PortId, vlan: VlanId) -> bool {
+        self.closed.is(fabric, port, vlan)
+    }
+
     /// What EVPN came to.
     pub fn evpn(&self) -> &Evpn {
         &self.evpn
@@ -364,7 +376,7 @@ impl State {
         let network = self.evpn.network_of(fabric, endpoint).map(|id| fabric.network(id));
         let Some(network) = network else { return found };
         let Some(tag) = tag_of(fabric.endpoint(endpoint), network) else { return found };
-        let links = Links { far: &self.far, members: &self.members };
+        let links = self.links();
         for nic in fabric.uplink_ports(network.uplink) {
             let Some((_, far)) = fabric.link(nic) else { continue };
             if let Some(vlan) = enters(fabric, far, tag) {

@@ -6,7 +6,7 @@ use smallvec::{SmallVec, smallvec};
 use super::cause::{Aspect, CauseId, Causes, Entity};
 use crate::fabric::{DeviceId, DeviceKind, EthernetSegmentId, Fabric, GroupId, LagId, PortId};
 use crate::id::{Id, IdVec, typed_id};
-use crate::value::BondProtocol;
+use crate::value::{BondProtocol, SegmentMode};
 
 typed_id! {
     /// One end of an aggregation as its partner should see it: a LAG, or all LAGs of a group.
@@ -102,6 +102,9 @@ fn ends(fabric: &Fabric) -> (IdVec<EndId, End>, IdVec<LagId, EndId>) {
                 let halves = fabric.group(group).halves;
                 ends.push(End { lags: halves.into_iter().flatten().collect() })
             }),
+            (None, Some(segment)) if leads_to_network(fabric, segment) => {
+                ends.push(End { lags: smallvec![id] })
+            }
             (None, Some(segment)) => *of_segment[segment].get_or_insert_with(|| {
                 let legs = fabric.ethernet_segment(segment).legs.iter().copied();
                 // A LAG that is in a group too is known by that.
@@ -114,6 +117,25 @@ fn ends(fabric: &Fabric) -> (IdVec<EndId, End>, IdVec<LagId, EndId>) {
         end_of.push(end);
     }
     (ends, IdVec::from(end_of))
+}
+
+/// Whether a single-active Ethernet segment is that of a bridged network, not of one host: each leg leads to
+/// a LAG of its own there (RFC 7432 section 5).
+fn leads_to_network(fabric: &Fabric, segment: EthernetSegmentId) -> bool {
+    let mut far: SmallVec<[LagId; 4]> = SmallVec::new();
+    fabric.ethernet_segment(segment).legs.iter().all(|&leg| {
+        let made = fabric.lag(leg);
+        let ports = made.members.iter().map(|member| fabric.member(member).port.value);
+        let mut partners = ports.filter_map(|port| {
+            let (_, other) = fabric.link(port)?;
+            let to_switch = fabric.device(fabric.port(other).device).kind == DeviceKind::Switch;
+            fabric.lag_of(other).filter(|_| to_switch)
+        });
+        let Some(partner) = partners.next() else { return false };
+        let own = !far.contains(&partner);
+        far.push(partner);
+        own && made.segment_mode.value == SegmentMode::SingleActive
+    })
 }
 
 /// Two pairs that face each other and present one system identifier: each takes the other for

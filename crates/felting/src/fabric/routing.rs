@@ -15,7 +15,7 @@ use crate::value::{
     IpPrefix, Irb, IsisLevel, Loopback, MacAddr, Metric, Mtu, NetworkType, NextHopRule, Number,
     NumberedBy, PoolKind, PoolNumber, Preference, Replication, RouteDistinguisher, RouteTarget,
     SessionOver, SingleHomed, TargetPattern, TargetRule, UdpPort, UnderlayProtocol, VlanId, Vni,
-    VrrpPriority,
+    VrrpId, VrrpPriority,
 };
 
 /// From what values are allotted that nobody wrote.
@@ -312,6 +312,8 @@ pub struct SegmentSettings {
     pub addresses: Vec<At<IpInterface>>,
     /// The priority for a shared gateway address.
     pub vrrp_priority: Option<At<VrrpPriority>>,
+    /// The virtual router identifier of a shared gateway address.
+    pub vrrp_id: Option<At<VrrpId>>,
     /// The route targets of imports, where they are written.
     pub import: Option<Vec<At<RouteTarget>>>,
     /// The route targets of exports, where they are written.

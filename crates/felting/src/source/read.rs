@@ -18,7 +18,7 @@ use crate::value::{
     Preference, PrefixError, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
     SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber,
     TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered,
-    UnderlayProtocol, VlanId, VlanSet, Vni, VrrpPriority,
+    UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
 };
 
 pub(crate) type Node<'a> = Spanned<DeValue<'a>>;
@@ -258,7 +258,8 @@ read_number!(
     PoolNumber,
     UdpPort,
     Preference,
-    VrrpPriority
+    VrrpPriority,
+    VrrpId
 );
 
 /// Types that are one of a few words.

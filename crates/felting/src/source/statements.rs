@@ -18,7 +18,7 @@ use crate::value::{
     Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget, SegmentIdentifier,
     SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber, TargetPattern,
     TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId,
-    VlanSet, Vni, VrrpPriority,
+    VlanSet, Vni, VrrpId, VrrpPriority,
 };
 
 keys! {
@@ -704,6 +704,8 @@ keys! {
         address: Many<IpInterface>;
         /// The priority for the shared gateway address; the higher is the better, 100 by default (VRRP).
         vrrp_priority: VrrpPriority;
+        /// The virtual router identifier of the shared gateway address, from which its MAC address follows; 1 by default (VRRP, RFC 9568 section 7.3).
+        vrrp_id: VrrpId;
         /// The route targets of imports and exports, where they are not those of the overlay.
         targets: Many<RouteTarget>;
         /// The route targets of imports, where they differ.

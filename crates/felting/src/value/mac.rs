@@ -34,6 +34,11 @@ impl MacAddr {
         Self(octets)
     }
 
+    /// The address of a virtual router (RFC 9568 section 7.3): one for IPv4, another for IPv6.
+    pub(crate) const fn of_virtual_router(id: u32, six: bool) -> Self {
+        Self([0x00, 0x00, 0x5e, 0x00, if six { 0x02 } else { 0x01 }, id.to_be_bytes()[3]])
+    }
+
     /// A locally administered address out of one of Felting's own blocks.
     pub(crate) fn allotted(block: u8, low: u32) -> Self {
         let [a, b, c, d] = low.to_be_bytes();

@@ -144,6 +144,11 @@ bounded! {
     /// Source: RFC 9568 section 5.2.4.
     VrrpPriority, "a VRRP priority", 1..=254;
 
+    /// Which virtual router of a segment a gateway address is.
+    ///
+    /// Source: RFC 9568 section 5.2.3.
+    VrrpId, "a virtual router identifier", 1..=255;
+
     /// The written ordinal from which a thing's allotted values follow.
     Number, "a number", 1..=16_777_215;
 }

@@ -8,8 +8,8 @@ use smallvec::SmallVec;
 
 use super::path::{Known, Side, Station};
 use super::{Asker, Walker};
-use crate::behavior::evpn::tenant::{gateway_mac, is_gateway};
-use crate::behavior::evpn::{Links, doors, enters, leaves, replication};
+use crate::behavior::evpn::tenant::{is_gateway, mac_of_gateway};
+use crate::behavior::evpn::{doors, enters, leaves, replication};
 use crate::behavior::host::nics_in_use;
 use crate::behavior::{Apart, MemberState};
 use crate::fabric::{DeviceId, DeviceKind, EndpointId, PortId, PresenceId};
@@ -23,23 +23,24 @@ pub(super) type Ports = SmallVec<[PortId; 4]>;
 pub(super) struct Remote {
     /// The address to send to.
     pub(super) address: IpAddr,
-    /// The segment there.
-    pub(super) presence: PresenceId,
     /// How it is known.
     pub(super) known: Known,
 }
 
 impl Walker<'_> {
-    fn links(&self) -> Links<'_> {
-        Links { far: &self.state.far, members: &self.state.members }
-    }
-
     /// Whether frames go out by a port: a member of a LAG must distribute, or work for itself.
     fn in_use(&self, port: PortId) -> bool {
         self.fabric.member_of(port).is_none_or(|member| {
             let member = &self.state.members[member];
             member.distributing || member.state == MemberState::Individual
         })
+    }
+
+    /// Whether frames of a VLAN go out by a port.
+    fn goes_out(&self, port: PortId, vlan: VlanId) -> bool {
+        self.in_use(port)
+            && leaves(self.fabric, port, vlan).is_some()
+            && !self.state.is_closed(self.fabric, port, vlan)
     }
 
     /// All ports of the LAG that a port is of, which are as good as it.
@@ -86,9 +87,9 @@ impl Walker<'_> {
         let own = self.fabric.device(self.fabric.presence(presence).switch).mac.value;
         let settings = self.fabric.settings_at(presence);
         let shared = settings.gateways.iter().any(|gateway| gateway.value == address);
-        match gateway_mac(self.fabric, presence).filter(|_| shared) {
-            Some(mac) => mac.value,
-            None => own,
+        match shared {
+            true => mac_of_gateway(self.fabric, presence, address),
+            false => own,
         }
     }
 
@@ -113,16 +114,14 @@ impl Walker<'_> {
             _ => Ports::new(),
         };
         let direct = |at: DeviceId, vlan: VlanId| match station {
-            Station::Endpoint(_) => entries.iter().copied().find(|&port| {
-                self.fabric.port(port).device == at
-                    && self.in_use(port)
-                    && leaves(self.fabric, port, vlan).is_some()
-            }),
+            Station::Endpoint(_) => entries
+                .iter()
+                .copied()
+                .find(|&port| self.fabric.port(port).device == at && self.goes_out(port, vlan)),
             Station::Beyond(device) => self.fabric.device(at).ports.iter().find(|&port| {
                 let far = self.state.far[port];
                 far.is_some_and(|far| self.fabric.port(far).device == device)
-                    && self.in_use(port)
-                    && leaves(self.fabric, port, vlan).is_some()
+                    && self.goes_out(port, vlan)
             }),
             _ => None,
         };
@@ -195,7 +194,9 @@ impl Walker<'_> {
                 .role_at(port, vlan)
                 .is_none_or(super::super::behavior::PortRole::forwards)
         };
-        (forwards(port, vlan) && forwards(far, there)).then_some((next, there))
+        let closed = self.state.is_closed(self.fabric, port, vlan)
+            || self.state.is_closed(self.fabric, far, there);
+        (forwards(port, vlan) && forwards(far, there) && !closed).then_some((next, there))
     }
 
     /// Where a station could be at other VTEPs of a segment.
@@ -210,7 +211,9 @@ impl Walker<'_> {
             }
             Station::Beyond(device) => {
                 let vlan = segment.vlan.or(here.vlan).map(|vlan| vlan.value);
-                vlan.map_or_else(Vec::new, |vlan| doors(self.fabric, &self.links(), device, vlan))
+                vlan.map_or_else(Vec::new, |vlan| {
+                    doors(self.fabric, &self.state.links(), device, vlan)
+                })
             }
             Station::Next(_) => Vec::new(),
         };
@@ -240,13 +243,11 @@ impl Walker<'_> {
                         _ => None,
                     };
                     let address = own.unwrap_or(address);
-                    Some(Remote { address, presence: there, known: Known::MacIp(there) })
+                    Some(Remote { address, known: Known::MacIp(there) })
                 }
-                None => self.heard(presence, there).map(|address| Remote {
-                    address,
-                    presence: there,
-                    known: Known::Frames(there),
-                }),
+                None => self
+                    .heard(presence, there)
+                    .map(|address| Remote { address, known: Known::Frames(there) }),
             };
             if let Some(remote) = remote
                 && !found.iter().any(|known| known.address == remote.address)
@@ -254,25 +255,7 @@ impl Walker<'_> {
                 found.push(remote);
             }
         }
-        self.only_forwarder(presence, station, &mut found);
         found
-    }
-
-    /// Of a single-active Ethernet segment only the leaf that forwards is sent to (RFC 7432 section 14.1.1).
-    fn only_forwarder(&self, presence: PresenceId, station: Station, found: &mut Vec<Remote>) {
-        let (Station::Endpoint(endpoint), Some(first)) = (station, found.first()) else { return };
-        let switch = self.fabric.presence(first.presence).switch;
-        let leg = self.state.leg(self.fabric, switch, endpoint);
-        let segment = leg.and_then(|leg| self.fabric.lag(leg).segment);
-        let Some(segment) = segment.filter(|_| found.len() > 1) else { return };
-        let of = self.fabric.presence(presence).segment;
-        let aliases = self.state.aliases(self.fabric, segment, |leg| {
-            let at = self.fabric.presence_of(of, self.fabric.lag(leg).device)?;
-            self.fabric.presence(at).vlan.map(|vlan| vlan.value)
-        });
-        if found.iter().any(|remote| aliases.contains(&remote.address)) {
-            found.retain(|remote| aliases.contains(&remote.address));
-        }
     }
 
     pub(super) fn vtep(&self, switch: DeviceId) -> Option<IpAddr> {

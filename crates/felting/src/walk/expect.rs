@@ -12,10 +12,10 @@ use super::harmless::{Marked, Memory, is_harmless};
 use super::{Act, NoWalk, Options, Path, Table, Walk, Walker};
 use crate::behavior::{Condition, State};
 use crate::fabric::{
-    CableId, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, Loss, PortId, StackId,
-    Terminal,
+    CableId, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss, PortId,
+    StackId, Terminal,
 };
-use crate::value::{Family, Vni};
+use crate::value::{Family, SegmentMode, Vni};
 
 /// What was lost when an expectation failed.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -180,8 +180,10 @@ fn with_nothing_lost(fabric: &Fabric, state: &State, ids: &[ExpectationId]) -> J
             }
             let Ok(walk) = &walked else { continue };
             let losses = losses(fabric, state, expectation, walk);
-            // What must not reach is tried with each loss; room may lack on the way round by a peer link.
-            let (exact, round) = (!expectation.reaches.value, expectation.mtu.is_none());
+            // What must not reach is tried with each loss, and what an election may lead another way; room may
+            // lack on the way round by a peer link.
+            let elected = elected_legs(fabric, walk).next().is_some();
+            let (exact, round) = (elected || !expectation.reaches.value, expectation.mtu.is_none());
             let marked = Marked::of(fabric, walk);
             let tried = losses.into_iter().filter(|lost| {
                 exact || !is_harmless(fabric, state, &marked, lost, round, &mut memory)
@@ -300,6 +302,17 @@ fn losses(
     found
 }
 
+/// The legs on a walk's ways of Ethernet segments of which one leaf forwards.
+fn elected_legs<'a>(fabric: &'a Fabric, walk: &'a Walk) -> impl Iterator<Item = LagId> + 'a {
+    let exits = walk.paths().flat_map(|path| &path.hops).flat_map(|hop| &hop.exits);
+    exits.flat_map(|exit| [exit.port, exit.into]).filter_map(|port| fabric.lag_of(port)).filter(
+        |&leg| {
+            let leg = fabric.lag(leg);
+            leg.segment.is_some() && leg.segment_mode.value == SegmentMode::SingleActive
+        },
+    )
+}
+
 /// What a walk depends on.
 #[derive(Default)]
 struct Depends {
@@ -316,6 +329,15 @@ impl Depends {
             depends.switch(fabric, hop.device);
             for exit in &hop.exits {
                 depends.cables.extend(fabric.link(exit.port).map(|(cable, _)| cable));
+            }
+        }
+        for leg in elected_legs(fabric, walk) {
+            let legs = fabric.lag(leg).segment.map(|id| &fabric.ethernet_segment(id).legs);
+            for &leg in legs.into_iter().flatten() {
+                let leg = fabric.lag(leg);
+                depends.switches.insert(leg.device);
+                let ports = leg.members.iter().map(|member| fabric.member(member).port.value);
+                depends.cables.extend(ports.filter_map(|port| fabric.link(port)).map(|(c, _)| c));
             }
         }
         depends.speakers(fabric, state);

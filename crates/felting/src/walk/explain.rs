@@ -66,7 +66,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "underlay-",
             "segment-",
         ],
-        Stop::NotForwarder(_) => &["es-"],
+        Stop::NotForwarder(_) | Stop::Closed(_) => &["es-"],
         Stop::Nobody(_) | Stop::Unanswered(_) => &[
             "endpoint-",
             "segment-gateway",

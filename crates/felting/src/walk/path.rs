@@ -226,6 +226,8 @@ pub enum Stop {
         /// The segment where the station is.
         there: PresenceId,
     },
+    /// Another leaf of the single-active Ethernet segment forwards in this VLAN.
+    Closed(PortId),
     /// No leaf forwards frames for many into the Ethernet segment here.
     NotForwarder(PortId),
     /// Nobody has the address.

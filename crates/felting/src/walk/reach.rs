@@ -179,6 +179,7 @@ fn alike(fabric: &Fabric, state: &State, all: &Leaves, id: EndpointId) -> (Alike
             switches.push(switch);
         }
         let vlan = tag.and_then(|tag| enters(fabric, port, tag));
+        let vlan = vlan.filter(|&vlan| !state.is_closed(fabric, port, vlan));
         let lag = fabric.lag_of(port);
         let group = lag.and_then(|lag| fabric.lag(lag).group);
         entries.push(Entry {

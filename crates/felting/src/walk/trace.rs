@@ -510,6 +510,9 @@ impl Tracer<'_, '_> {
         if role.is_some_and(|role| !role.forwards()) {
             return Err(Stop::Discarding(port));
         }
+        if self.walker.state.is_closed(fabric, port, vlan) {
+            return Err(Stop::Closed(port));
+        }
         let presence = self.walker.presence_at(visit.device, vlan);
         self.act(visit, Act::Enters { vlan, presence });
         let headers =

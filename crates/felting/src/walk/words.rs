@@ -52,6 +52,10 @@ pub fn why(fabric: &Fabric, state: &State, hop: &Hop, stop: Stop) -> String {
             };
             format!("{} gets no copy: {why}", switch(there))
         }
+        Stop::Closed(port) => format!(
+            "another leaf of the Ethernet segment forwards here, so {} passes nothing",
+            port_of(port)
+        ),
         Stop::NotForwarder(port) => format!(
             "it is not the designated forwarder for the Ethernet segment on {}",
             port_of(port)

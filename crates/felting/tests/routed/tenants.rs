@@ -289,6 +289,8 @@ fn the_active_router_of_a_shared_gateway() {
         (cable, "", &["kelp-b"][..]),
         (cable, ", vrrp_priority = 90", &["kelp-a"]),
         (cable, ", vrrp_priority = 110", &["kelp-b"]),
+        // Section 7.1: what is of another virtual router is not listened to.
+        (cable, ", vrrp_id = 2", &["kelp-a", "kelp-b"]),
         // Section 6.4.2: whoever hears no other takes over.
         (cut.as_str(), ", vrrp_priority = 90", &["kelp-a", "kelp-b"]),
     ] {

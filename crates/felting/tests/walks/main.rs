@@ -4,6 +4,7 @@
 
 mod expectations;
 mod laws;
+mod overlays;
 mod reaching;
 mod ways;
 

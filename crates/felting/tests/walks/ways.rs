@@ -8,7 +8,7 @@ use felting::walk::{Act, End, Options, Path, Stop, Walk};
 use crate::{demo, read, walk};
 
 /// A path in a line a hop: the device, the VNIs and tags that it sends with.
-fn shown(path: &Path, fabric: &Fabric) -> String {
+pub(crate) fn shown(path: &Path, fabric: &Fabric) -> String {
     let mut page = String::new();
     for hop in &path.hops {
         let _ = write!(page, "{}", fabric.device_name(hop.device));
@@ -31,7 +31,7 @@ fn shown(path: &Path, fabric: &Fabric) -> String {
     page
 }
 
-fn both(fabric: &Fabric, walk: &Walk) -> String {
+pub(crate) fn both(fabric: &Fabric, walk: &Walk) -> String {
     let back = walk.back.as_ref().map(|back| format!("back\n{}", shown(back, fabric)));
     format!("{}{}", shown(&walk.there, fabric), back.unwrap_or_default())
 }

@@ -3,6 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
+use super::election::Closed;
 use crate::behavior::host::nics_in_use;
 use crate::behavior::lag::MemberOutcome;
 use crate::fabric::{
@@ -16,6 +17,7 @@ use crate::value::{VlanId, VlanSet};
 pub(crate) struct Links<'a> {
     pub(crate) far: &'a IdVec<PortId, Option<PortId>>,
     pub(crate) members: &'a IdVec<MemberId, MemberOutcome>,
+    pub(crate) closed: &'a Closed,
 }
 
 type Presences = SmallVec<[PresenceId; 2]>;
@@ -37,6 +39,9 @@ pub(super) fn attached(
         for nic in nics_in_use(fabric, links.far, links.members, id, network.uplink) {
             let Some(far) = links.far[nic] else { continue };
             let Some(vlan) = enters(fabric, far, tag) else { continue };
+            if links.closed.is(fabric, far, vlan) {
+                continue;
+            }
             let switch = fabric.port(far).device;
             let reached =
                 known.entry((switch, vlan)).or_insert_with(|| reach(fabric, links, switch, vlan));
@@ -175,6 +180,9 @@ fn walk(
             };
             let Some(leaves) = leaves(fabric, port, vlan) else { continue };
             let Some(there) = enters(fabric, far, leaves) else { continue };
+            if links.closed.is(fabric, port, vlan) || links.closed.is(fabric, far, there) {
+                continue;
+            }
             let next = fabric.port(far).device;
             if seen.insert(next) {
                 queue.push((next, there));

@@ -1,9 +1,12 @@
-//! Who forwards frames for many into an Ethernet segment.
+//! Who forwards frames into an Ethernet segment.
 
 use std::net::IpAddr;
 
-use crate::behavior::State;
-use crate::fabric::{EthernetSegmentId, Fabric, LagId};
+use rustc_hash::FxHashSet;
+
+use crate::behavior::{Bgp, LagOutcome, State};
+use crate::fabric::{EthernetSegmentId, Fabric, LagId, PortId};
+use crate::id::IdVec;
 use crate::value::{DfElection, Esi, Family, SegmentMode, VlanId};
 
 /// How the leaves of an Ethernet segment agree, as one of them sees it.
@@ -37,10 +40,56 @@ impl Election {
     }
 }
 
-impl State {
-    /// Elects the designated forwarder of an Ethernet segment; `vlan` tells the VLAN of what is elected
-    /// for on each leg, which takes no part without one.
-    pub fn election(
+/// The legs of single-active Ethernet segments, each with the VLANs in which it is not the forwarder: there
+/// it passes nothing in either direction (RFC 7432 section 8.5).
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Closed(FxHashSet<(LagId, VlanId)>);
+
+impl Closed {
+    /// Whether a port passes nothing of a VLAN.
+    pub(crate) fn is(&self, fabric: &Fabric, port: PortId, vlan: VlanId) -> bool {
+        !self.0.is_empty() && fabric.lag_of(port).is_some_and(|leg| self.0.contains(&(leg, vlan)))
+    }
+}
+
+/// What an election depends on.
+pub(in crate::behavior) struct Elector<'a> {
+    pub(in crate::behavior) lags: &'a IdVec<LagId, LagOutcome>,
+    pub(in crate::behavior) bgp: &'a Bgp,
+}
+
+impl Elector<'_> {
+    /// Elects for each segment on each single-active leg.
+    pub(in crate::behavior) fn closed(&self, fabric: &Fabric) -> Closed {
+        let mut closed = Closed::default();
+        for (id, es) in fabric.ethernet_segments() {
+            let single = es.legs.iter().copied().filter(|&leg| {
+                let leg = fabric.lag(leg);
+                leg.segment_mode.value == SegmentMode::SingleActive
+            });
+            for leg in single {
+                let made = fabric.lag(leg);
+                for &presence in fabric.presences_on(made.device) {
+                    let here = fabric.presence(presence);
+                    let Some(vlan) = here.vlan.filter(|_| here.vni.is_some()) else { continue };
+                    let untagged = made.untagged.is_some_and(|own| own.value == vlan.value);
+                    if !untagged && !made.tagged.value.contains(vlan.value) {
+                        continue;
+                    }
+                    let election = self.election(fabric, id, |leg| {
+                        let at = fabric.presence_of(here.segment, fabric.lag(leg).device)?;
+                        fabric.presence(at).vlan.map(|vlan| vlan.value)
+                    });
+                    if !election.forwarders().contains(&leg) {
+                        closed.0.insert((leg, vlan.value));
+                    }
+                }
+            }
+        }
+        closed
+    }
+
+    fn election(
         &self,
         fabric: &Fabric,
         segment: EthernetSegmentId,
@@ -106,6 +155,19 @@ impl State {
         };
         let forwarder = chosen.map(|(_, leg)| *leg);
         ElectionView { method, fell_back, candidates, forwarder }
+    }
+}
+
+impl State {
+    /// Elects the designated forwarder of an Ethernet segment; `vlan` tells the VLAN of what is elected
+    /// for on each leg, which takes no part without one.
+    pub fn election(
+        &self,
+        fabric: &Fabric,
+        segment: EthernetSegmentId,
+        vlan: impl Fn(LagId) -> Option<VlanId>,
+    ) -> Election {
+        Elector { lags: &self.lags, bgp: &self.bgp }.election(fabric, segment, vlan)
     }
 
     /// Whether a leaf passes frames for many on into its leg of an Ethernet segment: in single-active mode

@@ -4,7 +4,7 @@ use std::net::IpAddr;
 
 use smallvec::SmallVec;
 
-use super::tenant::{TenantSource, gateway_mac, is_gateway};
+use super::tenant::{TenantSource, is_gateway, mac_of_gateway};
 use super::{Apart, Targets, replication};
 use crate::behavior::State;
 use crate::behavior::bgp::{NotPassed, Path};
@@ -371,8 +371,8 @@ impl Origination<'_> {
         {
             let settings = fabric.settings_at(presence);
             let own = fabric.device(self.switch).mac.value;
-            let mac = gateway_mac(fabric, presence).map_or(own, |mac| mac.value);
             for gateway in &settings.gateways {
+                let mac = mac_of_gateway(fabric, presence, gateway.value);
                 let kind = RouteKind::MacIp { mac, ip: Some(gateway.value), esi: None };
                 self.routes.push(plain(self, kind));
             }

@@ -3,14 +3,15 @@
 use std::net::IpAddr;
 
 use super::attach::joined;
-use super::{Apart, Instance, Links, Targets};
+use super::{Apart, Instance, Targets};
 use crate::behavior::State;
 use crate::fabric::{
-    DeviceId, EndpointId, Fabric, OutsideId, PresenceId, SegmentId, Via, VrfId, VrfPresence,
+    DeviceId, EndpointId, Fabric, OutsideId, PresenceId, SegmentId, SegmentSettings, Via, VrfId,
+    VrfPresence,
 };
 use crate::source::At;
 use crate::value::{
-    GatewayKind, IpPrefix, Irb, MacAddr, RouteDistinguisher, RouteTarget, TargetRule, Vni,
+    GatewayKind, IpPrefix, Irb, MacAddr, RouteDistinguisher, RouteTarget, TargetRule, Vni, VrrpId,
 };
 
 /// From where a VRF has a route.
@@ -182,6 +183,22 @@ pub(crate) fn gateway_mac(fabric: &Fabric, presence: PresenceId) -> Option<At<Ma
     fabric.settings_at(presence).gateway_mac.or_else(of_overlay)
 }
 
+/// The MAC address by which a switch has a gateway's address in a segment.
+pub(crate) fn mac_of_gateway(fabric: &Fabric, presence: PresenceId, gateway: IpAddr) -> MacAddr {
+    let settings = fabric.settings_at(presence);
+    let shared = settings.gateway_kind.is_some_and(|kind| kind.value == GatewayKind::Vrrp);
+    match gateway_mac(fabric, presence) {
+        _ if shared => MacAddr::of_virtual_router(virtual_router(settings), gateway.is_ipv6()),
+        Some(mac) => mac.value,
+        None => fabric.device(fabric.presence(presence).switch).mac.value,
+    }
+}
+
+/// Which virtual router a shared gateway address is.
+pub(crate) fn virtual_router(settings: &SegmentSettings) -> u32 {
+    settings.vrrp_id.map_or(VrrpId::MIN, |id| id.value.get())
+}
+
 /// What of its own a VRF on a switch tells other VTEPs.
 fn told(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
     let mut found = local(fabric, vrf, at);
@@ -255,8 +272,13 @@ impl State {
 
     /// Whether frames for many that one switch of a segment sends come to another, by cables or by VXLAN.
     fn hears(&self, fabric: &Fabric, at: PresenceId, from: PresenceId) -> bool {
+        // What is of another virtual router is not listened to (RFC 9568 section 7.1).
+        let id = |presence| virtual_router(fabric.settings_at(presence));
+        if id(at) != id(from) {
+            return false;
+        }
         let (here, there) = (fabric.presence(at), fabric.presence(from));
-        let links = Links { far: &self.far, members: &self.members };
+        let links = self.links();
         let cabled = there
             .vlan
             .is_some_and(|vlan| joined(fabric, &links, there.switch, here.switch, vlan.value));

@@ -238,6 +238,7 @@ fn segment_settings(keys: &Layers<'_, SegmentKeys>) -> SegmentSettings {
         gateway_mac: keys.gateway_mac().copied(),
         addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
         vrrp_priority: keys.vrrp_priority().copied(),
+        vrrp_id: keys.vrrp_id().copied(),
         import: targets(keys.import_targets()),
         export: targets(keys.export_targets()),
         rd: keys.rd().copied(),

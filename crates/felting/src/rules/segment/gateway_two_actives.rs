@@ -1,3 +1,4 @@
+use crate::behavior::evpn::tenant::virtual_router;
 use crate::fabric::PresenceId;
 use crate::rules::{Context, Findings, Rule, Severity};
 
@@ -6,9 +7,9 @@ pub(super) static RULE: Rule = Rule {
     severity: Severity::Error,
     summary: "routers that share a gateway address do not hear each other",
     explain: "The routers of a shared address tell each other by VRRP who is active. If their \
-              segment does not connect them, each takes itself for the only one: both are \
-              Active, and answer with one MAC address from two places.",
-    sources: &["RFC 9568 section 6.4"],
+              segment does not connect them, or their virtual router identifiers differ, each \
+              takes itself for the only one: both are Active, and answer from two places.",
+    sources: &["RFC 9568 section 6.4", "RFC 9568 section 7.1"],
     broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
@@ -58,23 +59,41 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let switches = [a, b].map(|presence| fabric.presence(presence).switch);
             let tunnelled =
                 [a, b].iter().all(|&presence| cx.state.evpn().instance(presence).is_some());
-            fabric.pair_of(switches[0], switches[1]).is_none() && !tunnelled
+            let ids = [a, b].map(|presence| virtual_router(fabric.settings_at(presence)));
+            ids[0] != ids[1] || (fabric.pair_of(switches[0], switches[1]).is_none() && !tunnelled)
         };
         let Some((&one, &other)) = active.iter().enumerate().find_map(|(index, one)| {
             active[..index].iter().find(|&&other| apart(*one, other)).map(|other| (one, other))
         }) else {
             continue;
         };
+        let ids = [one, other].map(|presence| virtual_router(fabric.settings_at(presence)));
+        let apart_by_id = ids[0] != ids[1];
         let place = |presence: PresenceId| {
             let settings = fabric.settings_at(presence);
-            settings
-                .addresses
-                .first()
-                .map(|a| a.span)
+            let id = settings.vrrp_id.filter(|_| apart_by_id).map(|id| id.span);
+            id.or(settings.addresses.first().map(|a| a.span))
                 .or(settings.gateways.first().map(|g| g.span))
                 .unwrap_or(segment.name.span)
         };
         let name = |presence: PresenceId| fabric.device_name(fabric.presence(presence).switch);
+        let (wire, remedy) = match apart_by_id {
+            true => (
+                format!(
+                    "both answer for the gateway, one as virtual router {}, one as {}: hosts are \
+                     split between two MAC addresses, and neither takes over for the other",
+                    ids[1], ids[0]
+                ),
+                "give the segment one `vrrp_id` on all its routers",
+            ),
+            false => (
+                "both answer for the gateway with one MAC address: switches learn it now here, now \
+                 there"
+                    .to_owned(),
+                "let the segment connect the two: carry its VLAN on a link between them, or give it \
+                 a VNI on both",
+            ),
+        };
         out.report(
             place(one),
             format!("{} is Active", name(one)),
@@ -86,16 +105,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             ),
         )
         .related(place(other), format!("{} is Active too", name(other)))
-        .wire(
-            "both answer for the gateway with one MAC address: switches learn it \
-             now here, now there"
-                .to_owned(),
-        )
-        .remedy(
-            "let the segment connect the two: carry its VLAN on a link between \
-             them, or give it a VNI on both"
-                .to_owned(),
-        )
+        .wire(wire)
+        .remedy(remedy)
         .about(fabric.presence(one).switch)
         .about(fabric.presence(other).switch)
         .about_name(&segment.name.value);

@@ -1,6 +1,6 @@
 use rustc_hash::FxHashSet;
 
-use crate::behavior::evpn::{Links, doors};
+use crate::behavior::evpn::doors;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId};
 use crate::rules::segment::carried;
 use crate::rules::{Context, Findings, Rule, Severity};
@@ -92,7 +92,7 @@ differs = [{ on = "kelp-b", priority = 8192 }]
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let links = Links { far: &cx.state.far, members: &cx.state.members };
+    let links = cx.state.links();
     let mut said: FxHashSet<(PresenceId, PresenceId)> = FxHashSet::default();
     let switches = fabric.devices().filter(|(id, device)| {
         device.kind == DeviceKind::Switch && fabric.overlay_of(*id).is_none()
