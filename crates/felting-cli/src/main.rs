@@ -2,6 +2,7 @@
 
 mod arguments;
 mod demo;
+mod meanwhile;
 mod new;
 mod output;
 mod walk;
@@ -14,6 +15,7 @@ use felting::{Condition, Fabric, State};
 use felting_view::sheet::{Sheet, Topic};
 
 use arguments::{Arguments, CheckOptions, Command, Input, SheetOptions};
+use meanwhile::Meanwhile;
 use output::{Screen, fail};
 
 /// Nothing at or above the denied level.
@@ -52,8 +54,11 @@ fn read(input: &Input) -> Fabric {
 }
 
 fn check(options: &CheckOptions, screen: &Screen) -> u8 {
+    let meanwhile = Meanwhile::new();
     let fabric = read(&options.input);
-    let report = fabric.check_on(options.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date()));
+    let day = options.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
+    let report = fabric.check_watched(Some(day), meanwhile.progress());
+    drop(meanwhile);
     screen.print(&if options.json {
         felting_view::findings_json(&fabric, &report)
     } else {
@@ -69,6 +74,7 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
 
 fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
     let SheetOptions { input, cut, of, changes, format } = options;
+    let meanwhile = Meanwhile::new();
     let fabric = read(input);
     let condition =
         cut.iter().try_fold(Condition::default(), |condition, what| condition.cut(&fabric, what));
@@ -100,6 +106,7 @@ fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
             Err(error) => return fail(&error),
         };
     }
+    drop(meanwhile);
     screen.print(&sheet.render((*format).into(), screen.style()));
     if fabric.is_complete() {
         return CLEAN;

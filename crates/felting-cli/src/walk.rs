@@ -6,9 +6,11 @@ use felting::{Condition, Fabric, State};
 use felting_view::Walked;
 
 use crate::arguments::{WalkFormat, WalkOptions};
+use crate::meanwhile::Meanwhile;
 use crate::output::{Screen, fail};
 
 pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
+    let meanwhile = Meanwhile::new();
     let fabric = Fabric::from_path_with(&options.file, &options.with);
     let condition = match condition(&fabric, &options.cut, &options.moves) {
         Ok(condition) => condition,
@@ -30,7 +32,11 @@ pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
         Ok(walk) => walk,
         Err(error) => return fail(&error.to_string()),
     };
-    let report = if walk.arrives() { felting::Report::default() } else { fabric.check() };
+    let report = match walk.arrives() {
+        true => felting::Report::default(),
+        false => fabric.check_watched(None, meanwhile.progress()),
+    };
+    drop(meanwhile);
     // The hash of one flow is luck: whether the others arrive too is said.
     let all = Options { choice: Choice::All, ..asked };
     let other_ways_fail = walk.arrives()

@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use serde_json::Value;
@@ -39,6 +39,8 @@ const FIELDS: &[&str] = &[
     "udp.srcport",
     "udp.dstport",
     "vxlan.vni",
+    "geneve.vni",
+    "gre.key",
     "arp.src.proto_ipv4",
     "arp.dst.proto_ipv4",
     "udp.checksum",
@@ -94,6 +96,10 @@ fn seen(exit: &Value) -> Vec<String> {
     let asks = |layer: &Value| matches!(layer["content"].as_str(), Some("who has" | "is at"));
     let four = |layer: &Value| !six(layer) && !asks(layer);
     let arp = |layer: &Value| !six(layer) && asks(layer);
+    let vni = |kind: &str, shown: &dyn Fn(u64) -> String| match outer["vni"].as_u64() {
+        Some(vni) if outer["encapsulation"] == kind => shown(vni),
+        _ => String::new(),
+    };
     // A question by ND goes to a group, not to the address that is asked for.
     let solicits = layers.iter().any(|layer| six(layer) && layer["content"] == "who has");
     vec![
@@ -108,64 +114,157 @@ fn seen(exit: &Value) -> Vec<String> {
         all("ttl", &six),
         text(&outer["udp_source"]),
         text(&outer["udp_destination"]),
-        text(&outer["vni"]),
+        vni("vxlan", &|vni| vni.to_string()),
+        vni("geneve", &|vni| format!("{vni:#08x}")),
+        // RFC 7637 section 3.2: the VSID, and eight bits for the flow.
+        vni("nvgre", &|vni| format!("{vni:#08x}{:02x}", outer["flow_id"].as_u64().unwrap_or(0))),
         all("source", &arp),
         all("destination", &arp),
     ]
 }
 
+/// Whether there is an analyser; says why not.
+#[allow(clippy::print_stderr, reason = "a test that is skipped says so")]
+fn analyser() -> bool {
+    let found = Command::new("tshark").arg("--version").output();
+    if let Err(error) = &found {
+        eprintln!("skipped: tshark cannot be run ({error}); .ci/run installs it");
+    }
+    found.is_ok()
+}
+
+/// Walks, and holds the capture against what the walk states; returns the UDP checksums of what is tunnelled.
+fn compare(fabric: &Path, words: &[&str]) -> Vec<String> {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("walk.pcapng");
+    let output = Command::new(env!("CARGO_BIN_EXE_felting"))
+        .arg("walk")
+        .arg(fabric)
+        .args(words)
+        .args(["--format", "json", "--capture"])
+        .arg(&file)
+        .output()
+        .unwrap();
+    let complaint = String::from_utf8_lossy(&output.stderr);
+    assert_eq!(output.status.code(), Some(0), "{words:?}: {complaint}");
+    let walk: Value = serde_json::from_slice(&output.stdout).unwrap();
+    assert_eq!(tshark(&file, &["-Y", WRONG]), Vec::<String>::new(), "{words:?}");
+    let fields = FIELDS.iter().flat_map(|field| ["-e", field]);
+    let asked: Vec<&str> =
+        ["-T", "fields", "-E", "aggregator=,"].into_iter().chain(fields).collect();
+    let rows = tshark(&file, &asked);
+    let exits = exits(&walk);
+    assert_eq!(rows.len(), exits.len(), "{words:?}");
+    let mut checksums = Vec::new();
+    for (row, (device, exit)) in rows.iter().zip(&exits) {
+        let mut cells: Vec<&str> = row.split('\t').collect();
+        let (tap, udp_checksum) = (cells.remove(0), cells.pop().unwrap());
+        let ports = [
+            format!("{device} {}", exit["port"].as_str().unwrap()),
+            format!(
+                "{} {}",
+                exit["into_device"].as_str().unwrap(),
+                exit["into_port"].as_str().unwrap()
+            ),
+        ];
+        assert!(ports.iter().any(|port| port == tap), "{words:?}: {tap} is none of {ports:?}");
+        let mut expected = seen(exit);
+        for (cell, wanted) in cells.iter().zip(&mut expected) {
+            if wanted == "-" {
+                wanted.clear();
+                wanted.push_str(cell);
+            }
+        }
+        assert_eq!(cells, expected, "{words:?} on {tap}");
+        if !exit["outer"].is_null() {
+            checksums.push(udp_checksum.to_owned());
+        }
+    }
+    checksums
+}
+
 #[test]
 fn an_analyser_sees_what_the_walk_states() {
-    if let Err(error) = Command::new("tshark").arg("--version").output() {
-        eprintln!("skipped: tshark cannot be run ({error}); .ci/run installs it");
+    if !analyser() {
+        return;
+    }
+    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/saltmarsh/fabric.toml");
+    for words in WALKS {
+        // RFC 7348 section 5: over IPv4 the outer checksum is zero.
+        assert!(compare(&demo, words).iter().all(|sum| sum == "0x0000"), "{words:?}");
+    }
+}
+
+const SIX: &[(&str, &str)] = &[
+    ("10.0.0.0/11", "2001:db8:1::/48"),
+    ("10.32.0.0/16", "2001:db8:2::/64"),
+    ("10.33.0.0/16", "2001:db8:3::/64"),
+    ("protocol = \"ospf\"", "protocol = \"is-is\""),
+];
+
+/// A first fabric with something replaced, and a machine of another segment.
+fn variant(folder: &Path, changes: &[(&str, &str)]) -> PathBuf {
+    let file = folder.join("variant.toml");
+    let _ = std::fs::remove_file(&file);
+    let made = Command::new(env!("CARGO_BIN_EXE_felting"))
+        .arg("new")
+        .arg(&file)
+        .args(["--pairs", "3", "--hosts", "3"])
+        .status()
+        .unwrap();
+    assert!(made.success());
+    let mut text = std::fs::read_to_string(&file).unwrap();
+    text.push_str(
+        "\n[[endpoint]]\nname = \"far\"\nhost = \"host-003\"\ntag = 102\n\
+         address = \"10.64.2.13/24\"\ngateway = \"10.64.2.1\"\n",
+    );
+    for (from, to) in changes {
+        assert!(text.contains(from), "{from}");
+        text = text.replace(from, to);
+    }
+    std::fs::write(&file, text).unwrap();
+    file
+}
+
+#[test]
+fn an_analyser_sees_each_kind_of_tunnel() {
+    if !analyser() {
         return;
     }
     let folder = tempfile::tempdir().unwrap();
-    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/saltmarsh/fabric.toml");
-    for words in WALKS {
-        let file = folder.path().join("walk.pcapng");
-        let output = Command::new(env!("CARGO_BIN_EXE_felting"))
-            .arg("walk")
-            .arg(&demo)
-            .args(*words)
-            .args(["--format", "json", "--capture"])
-            .arg(&file)
-            .output()
-            .unwrap();
-        let complaint = String::from_utf8_lossy(&output.stderr);
-        assert_eq!(output.status.code(), Some(0), "{words:?}: {complaint}");
-        let walk: Value = serde_json::from_slice(&output.stdout).unwrap();
-        assert_eq!(tshark(&file, &["-Y", WRONG]), Vec::<String>::new(), "{words:?}");
-        let fields = FIELDS.iter().flat_map(|field| ["-e", field]);
-        let asked: Vec<&str> =
-            ["-T", "fields", "-E", "aggregator=,"].into_iter().chain(fields).collect();
-        let rows = tshark(&file, &asked);
-        let exits = exits(&walk);
-        assert_eq!(rows.len(), exits.len(), "{words:?}");
-        for (row, (device, exit)) in rows.iter().zip(&exits) {
-            let mut cells: Vec<&str> = row.split('\t').collect();
-            let (tap, udp_checksum) = (cells.remove(0), cells.pop().unwrap());
-            let ports = [
-                format!("{device} {}", exit["port"].as_str().unwrap()),
-                format!(
-                    "{} {}",
-                    exit["into_device"].as_str().unwrap(),
-                    exit["into_port"].as_str().unwrap()
-                ),
-            ];
-            assert!(ports.iter().any(|port| port == tap), "{words:?}: {tap} is none of {ports:?}");
-            let mut expected = seen(exit);
-            for (cell, wanted) in cells.iter().zip(&mut expected) {
-                if wanted == "-" {
-                    wanted.clear();
-                    wanted.push_str(cell);
-                }
-            }
-            assert_eq!(cells, expected, "{words:?} on {tap}");
-            // RFC 7348 section 5: over IPv4 the outer checksum is zero.
-            if !exit["outer"].is_null() {
-                assert_eq!(udp_checksum, "0x0000", "{words:?} on {tap}");
-            }
+    let overlay = |keys: &str| format!("target_pattern = \"65000:{{vni}}\"\n{keys}");
+    let group =
+        overlay("replication = \"group\"\nrendezvous = \"10.32.0.101\"\nsuppression = false\n");
+    let (geneve, nvgre, six) = (
+        overlay("encapsulation = \"geneve\"\n"),
+        overlay("encapsulation = \"nvgre\"\n"),
+        overlay("encapsulation = \"vxlan\"\n"),
+    );
+    let pattern = "target_pattern = \"65000:{vni}\"\n";
+    let zero = |sums: &[String]| sums.iter().all(|sum| sum == "0x0000");
+    for far in ["machine-2", "far"] {
+        for keys in [&geneve, &nvgre, &six] {
+            let fabric = variant(folder.path(), &[(pattern, keys)]);
+            compare(&fabric, &["machine-1", far]);
+        }
+        let fabric = variant(
+            folder.path(),
+            &[
+                (pattern, &group),
+                ("protocol = \"ospf\"", "protocol = \"ospf\"\nmulticast = true"),
+                ("vlan = 101\n", "vlan = 101\ngroup = \"239.1.1.1\"\n"),
+                ("vlan = 102\n", "vlan = 102\ngroup = \"239.1.1.2\"\n"),
+            ],
+        );
+        compare(&fabric, &["machine-1", far]);
+        for keys in [&geneve, &six] {
+            let changes: Vec<(&str, &str)> =
+                SIX.iter().copied().chain([(pattern, keys.as_str())]).collect();
+            let fabric = variant(folder.path(), &changes);
+            // RFC 8200 section 8.1: over IPv6 there is a checksum, unless both ends agree (RFC 6935).
+            let sums = compare(&fabric, &["machine-1", far]);
+            assert!(!sums.is_empty() && sums.iter().all(|sum| sum != "0x0000"), "{sums:?}");
+            assert!(zero(&compare(&fabric, &["machine-1", far, "--zero-outer-checksum"])));
         }
     }
 }

@@ -277,18 +277,20 @@ fn header_lines(headers: &Headers) -> Vec<String> {
     let tag = |tag: Option<VlanId>| tag.map(|tag| format!(", tag {tag}")).unwrap_or_default();
     let mut lines = Vec::new();
     if let Some(outer) = &headers.outer {
+        let udp = outer.udp_ports().map(|(from, to)| format!("UDP {from} \u{2192} {to} | "));
+        let flow = outer.flow_id().map(|flow| format!(" flow {flow}"));
         lines.push(format!(
-            "{} \u{2192} {}{} | {} \u{2192} {} ttl {} | UDP {} \u{2192} {} | {} VNI {}",
+            "{} \u{2192} {}{} | {} \u{2192} {} ttl {} | {}{} VNI {}{}",
             outer.from_mac,
             outer.to_mac,
             tag(outer.tag),
             outer.from,
             outer.to,
             outer.ttl,
-            outer.source_port,
-            outer.port,
+            udp.unwrap_or_default(),
             outer.encapsulation.word().to_uppercase(),
             outer.vni,
+            flow.unwrap_or_default(),
         ));
     }
     let frame = &headers.frame;

@@ -8,6 +8,7 @@ use std::fmt::Write as _;
 
 use divan::Bencher;
 use felting::first::FirstFabric;
+use felting::progress::Progress;
 use felting::walk::{self, Choice, Options, Walker};
 use felting::{Condition, Fabric, State};
 
@@ -110,7 +111,7 @@ fn state(bencher: Bencher<'_, '_>, leaves: u32) {
 fn every_pair(bencher: Bencher<'_, '_>, leaves: u32) {
     let (fabric, state) = made(leaves, 0);
     let all: Vec<_> = fabric.endpoints().map(|(id, _)| id).collect();
-    bencher.bench(|| walk::reach(&fabric, &state, &all).count());
+    bencher.bench(|| walk::reach(&fabric, &state, &all, &Progress::default()).count());
 }
 
 /// A thousand expectations, each despite the loss of any one cable or switch.

@@ -325,6 +325,7 @@ use smol_str::SmolStr;
 
 use crate::behavior::{Condition, State};
 use crate::fabric::{Accept, DeviceId, Fabric};
+use crate::progress::{Progress, Stage};
 use crate::source::{Pattern, Span};
 
 /// How bad a finding is.
@@ -597,20 +598,28 @@ pub fn find(id: &str) -> Option<&'static Rule> {
 impl Fabric {
     /// Runs every rule. Acceptances hold whatever their date.
     pub fn check(&self) -> Report {
-        check(self, None)
+        self.check_watched(None, &Progress::default())
     }
 
     /// Runs every rule as of a day: acceptances that ended before it no longer hold.
     pub fn check_on(&self, today: Date) -> Report {
-        check(self, Some(today))
+        self.check_watched(Some(today), &Progress::default())
+    }
+
+    /// Runs every rule, as of a day if one is given, and tells how far it is.
+    pub fn check_watched(&self, today: Option<Date>, progress: &Progress) -> Report {
+        check(self, today, progress)
     }
 }
 
-fn check(fabric: &Fabric, today: Option<Date>) -> Report {
+fn check(fabric: &Fabric, today: Option<Date>, progress: &Progress) -> Report {
+    progress.begin(Stage::Behavior, 0);
     let state = State::of(fabric, &Condition::default());
+    progress.begin(Stage::Rules, all().count());
     let run = |rules: &mut dyn Iterator<Item = &'static Rule>, matched: &FxHashSet<usize>| {
         let mut list = Vec::new();
         for rule in rules {
+            progress.advance(1);
             let severity = match fabric.severities.get(rule.id) {
                 Some(None) => continue,
                 Some(Some(severity)) => *severity,
@@ -626,7 +635,7 @@ fn check(fabric: &Fabric, today: Option<Date>) -> Report {
     let of_accept = |rule: &&'static Rule| rule.family() == "accept";
     let found = run(&mut all().filter(|rule| !of_accept(rule)), &FxHashSet::default());
     let Sorted { mut report, mut matched } = accepted(fabric, found, today);
-    let failed = accepted(fabric, expected(fabric, &state, &mut report), today);
+    let failed = accepted(fabric, expected(fabric, &state, &mut report, progress), today);
     report.findings.extend(failed.report.findings);
     report.accepted.extend(failed.report.accepted);
     matched.extend(failed.matched);
@@ -640,7 +649,12 @@ fn check(fabric: &Fabric, today: Option<Date>) -> Report {
 
 /// Judges what is expected. What fails is named at the finding that explains it, unless that is accepted;
 /// else it is a finding of its own.
-fn expected(fabric: &Fabric, state: &State, report: &mut Report) -> Vec<Finding> {
+fn expected(
+    fabric: &Fabric,
+    state: &State,
+    report: &mut Report,
+    progress: &Progress,
+) -> Vec<Finding> {
     let mut own = Vec::new();
     if fabric.expectations.is_empty() {
         return own;
@@ -652,7 +666,7 @@ fn expected(fabric: &Fabric, state: &State, report: &mut Report) -> Vec<Finding>
         None => rule.severity,
     };
     let fixed = fabric.severities.contains_key(rule.id);
-    for failure in crate::walk::judge(fabric, state) {
+    for failure in crate::walk::judge_watched(fabric, state, progress) {
         let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
         let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
         let walk = failure.walk.as_ref();

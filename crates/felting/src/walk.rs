@@ -27,7 +27,7 @@ use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 
-pub use expect::{Failure, Lost, Unmet, judge};
+pub use expect::{Failure, Lost, Unmet, judge, judge_watched};
 pub use headers::{
     Content, Destination, ETHERNET, Frame, Headers, Outer, Packet, TAG, UDP_AND_VXLAN, ip_header,
 };

@@ -92,8 +92,9 @@ struct OuterRow {
     source: String,
     destination: String,
     ttl: u8,
-    udp_source: u16,
-    udp_destination: u16,
+    udp_source: Option<u16>,
+    udp_destination: Option<u16>,
+    flow_id: Option<u8>,
     encapsulation: &'static str,
     vni: u32,
 }
@@ -223,8 +224,9 @@ fn headers(headers: &Headers) -> (Option<OuterRow>, FrameRow) {
         source: outer.from.to_string(),
         destination: outer.to.to_string(),
         ttl: outer.ttl,
-        udp_source: outer.source_port,
-        udp_destination: outer.port,
+        udp_source: outer.udp_ports().map(|(source, _)| source),
+        udp_destination: outer.udp_ports().map(|(_, destination)| destination),
+        flow_id: outer.flow_id(),
         encapsulation: outer.encapsulation.word(),
         vni: outer.vni.get(),
     });

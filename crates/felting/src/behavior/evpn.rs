@@ -409,9 +409,9 @@ impl State {
         if theirs.vtep.is_none_or(|vtep| vtep.value != address) {
             return Err(Apart::Elsewhere);
         }
-        // RFC 7348 section 5: the destination port is what the receiver listens on.
-        let vxlan = own.encapsulation.value == Encapsulation::Vxlan;
-        if vxlan && own.udp_port.value != theirs.udp_port.value {
+        // RFC 7348 section 5, RFC 8926 section 3.3: the destination port is what the receiver listens on.
+        let udp = own.encapsulation.value != Encapsulation::Nvgre;
+        if udp && own.udp_port.value != theirs.udp_port.value {
             return Err(Apart::UdpPort);
         }
         Ok(address)

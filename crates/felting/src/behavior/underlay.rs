@@ -13,7 +13,7 @@ use smallvec::SmallVec;
 
 pub use adjacency::{Adjacency, AdjacencyFault};
 pub use paths::{Hop, Route, RouteSource, Toward};
-pub(crate) use paths::{Next, Towards, Way};
+pub(crate) use paths::{Next, Step, Towards};
 
 use super::Condition;
 use super::bgp::{Bgp, Heard};
@@ -21,7 +21,8 @@ use super::cause::Causes;
 use super::evpn::tenant::is_gateway;
 use super::lag::LagOutcome;
 use crate::fabric::{
-    DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, Via, WanId,
+    DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, StaticRoute,
+    Via, WanId,
 };
 use crate::id::{IdVec, typed_id};
 use crate::value::{Advertised, IpPrefix, UnderlayProtocol};
@@ -127,10 +128,6 @@ pub(super) fn outcome(
         }
     }
     let parts = parts(fabric, &edges, &backbone);
-    let (origins, lengths) = origins(fabric, &|interface| {
-        of_interface[interface]
-            .is_none_or(|id| adjacencies[id].fault != Some(AdjacencyFault::LinkDown))
-    });
     let wans = fabric.wans.values().map(|wan| {
         wan.ends.iter().all(|end| {
             let off =
@@ -138,7 +135,12 @@ pub(super) fn outcome(
             !off && !condition.holds_port_down(fabric, end.value)
         })
     });
-    let wans = wans.collect::<Vec<_>>().into();
+    let wans: IdVec<WanId, bool> = wans.collect::<Vec<_>>().into();
+    let up = |interface: InterfaceId| {
+        of_interface[interface]
+            .is_none_or(|id| adjacencies[id].fault != Some(AdjacencyFault::LinkDown))
+    };
+    let (origins, lengths) = origins(fabric, &up, &wans);
     let bgp = Bgp::over_links(fabric, &adjacencies, &of_interface, causes);
     let mut underlay = Underlay {
         adjacencies,
@@ -297,8 +299,17 @@ pub(crate) fn segment_subnets(
 
 type Origins = FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>;
 
+/// Whether a static route is in the table: one whose way is down is not, and so is not advertised either.
+fn is_used(route: &StaticRoute, wans: &IdVec<WanId, bool>) -> bool {
+    !matches!(route.via.value, Via::Wan(wan) if !wans[wan])
+}
+
 /// Who advertises what.
-fn origins(fabric: &Fabric, up: &dyn Fn(InterfaceId) -> bool) -> (Origins, Vec<u8>) {
+fn origins(
+    fabric: &Fabric,
+    up: &dyn Fn(InterfaceId) -> bool,
+    wans: &IdVec<WanId, bool>,
+) -> (Origins, Vec<u8>) {
     let mut origins = Origins::default();
     for (id, router) in fabric.routers.iter() {
         let mut add = |prefix: IpPrefix, what: Advertised, cost: u32| {
@@ -339,7 +350,8 @@ fn origins(fabric: &Fabric, up: &dyn Fn(InterfaceId) -> bool) -> (Origins, Vec<u
             }
         }
     }
-    for route in fabric.static_routes.iter().filter(|route| route.vrf.is_none()) {
+    let used = fabric.static_routes.iter().filter(|route| is_used(route, wans));
+    for route in used.filter(|route| route.vrf.is_none()) {
         let Some(id) = fabric.devices[route.device].router else { continue };
         let router = &fabric.routers[id];
         let runs = router.protocol.is_some_and(|p| p.value != UnderlayProtocol::None);
@@ -443,7 +455,8 @@ impl Underlay {
             if let Some(end) = self.connected(fabric, at, address) {
                 return Ok((end, wans));
             }
-            let own = self.static_route(fabric, at, address);
+            let own =
+                self.static_routes(fabric, at, address).map(|(length, vias)| (length, vias[0]));
             let advertised = self.longest(fabric, at, address, heard);
             let next = match (own, advertised) {
                 (Some((length, via)), known)
@@ -504,26 +517,26 @@ impl Underlay {
         })
     }
 
-    /// The most specific static route of a router for an address.
-    fn static_route(
+    /// The most specific static routes of a router for an address whose way is up, all as good; the last that
+    /// is written first.
+    fn static_routes(
         &self,
         fabric: &Fabric,
         router: RouterId,
         address: IpAddr,
-    ) -> Option<(u8, Via)> {
+    ) -> Option<(u8, SmallVec<[Via; 2]>)> {
         let device = fabric.routers[router].device;
-        let own = fabric.static_routes.iter().filter(|route| {
-            route.vrf.is_none() && route.device == device && route.to.contains(address)
-        });
-        // Of two for one prefix, one whose way is up.
-        let best = own.max_by_key(|route| {
-            let up = match route.via.value {
-                Via::Wan(wan) => self.wans[wan],
-                _ => true,
-            };
-            (route.to.length(), up)
-        })?;
-        Some((best.to.length(), best.via.value))
+        let own = || {
+            fabric.static_routes.iter().rev().filter(|route| {
+                route.vrf.is_none()
+                    && route.device == device
+                    && route.to.contains(address)
+                    && is_used(route, &self.wans)
+            })
+        };
+        let length = own().map(|route| route.to.length()).max()?;
+        let longest = own().filter(|route| route.to.length() == length);
+        Some((length, longest.map(|route| route.via.value).collect()))
     }
 
     /// The interface of a router whose link leads to another.

@@ -14,6 +14,7 @@ mod reflector_single;
 mod rt_auto_across_as;
 mod rt_no_exporter;
 mod rt_no_importer;
+mod rt_split;
 mod rt_underivable;
 mod source_clash;
 
@@ -39,6 +40,7 @@ pub(super) static RULES: &[&Rule] = &[
     &rt_auto_across_as::RULE,
     &rt_no_importer::RULE,
     &rt_no_exporter::RULE,
+    &rt_split::RULE,
 ];
 
 /// The AS number of a switch.

@@ -495,7 +495,7 @@ keys! {
         vtep: IpAddr;
         /// What frames travel in; `vxlan` by default.
         encapsulation: Encapsulation;
-        /// The UDP port of VXLAN; 4789 by default.
+        /// The UDP port that VTEPs listen on; 4789 by default (RFC 7348), with GENEVE 6081 (RFC 8926).
         udp_port: UdpPort;
         /// How flooding is done; `head-end` by default.
         replication: Replication;

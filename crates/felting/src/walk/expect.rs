@@ -15,6 +15,7 @@ use crate::fabric::{
     CableId, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss, PortId,
     StackId, Terminal,
 };
+use crate::progress::{Progress, Stage};
 use crate::value::{Family, SegmentMode, Vni};
 
 /// What was lost when an expectation failed.
@@ -129,11 +130,17 @@ struct Case {
 /// Judges all expectations: those that do not hold, one failure each, in their order. `state` is that with
 /// nothing lost.
 pub fn judge(fabric: &Fabric, state: &State) -> Vec<Failure> {
+    judge_watched(fabric, state, &Progress::default())
+}
+
+/// Like [`judge`], and tells how far it is.
+pub fn judge_watched(fabric: &Fabric, state: &State, progress: &Progress) -> Vec<Failure> {
+    progress.begin(Stage::Expectations, fabric.expectations().len());
     let ids: Vec<ExpectationId> = fabric.expectations().map(|(id, _)| id).collect();
     // A few walkers, so that each meets what it knows again.
     let share = ids.len().div_ceil(2 * rayon::current_num_threads()).max(1);
     let judged: Vec<Judged> =
-        ids.par_chunks(share).map(|ids| with_nothing_lost(fabric, state, ids)).collect();
+        ids.par_chunks(share).map(|ids| with_nothing_lost(fabric, state, ids, progress)).collect();
     let mut failures: BTreeMap<ExpectationId, Failure> = BTreeMap::new();
     let mut tried: BTreeMap<Lost, Vec<Case>> = BTreeMap::new();
     for one in judged {
@@ -151,8 +158,13 @@ pub fn judge(fabric: &Fabric, state: &State) -> Vec<Failure> {
         })
         .filter(|(_, cases)| !cases.is_empty())
         .collect();
-    let found: Vec<Vec<Failure>> =
-        tried.par_iter().map(|(lost, cases)| despite(fabric, lost, cases)).collect();
+    progress.more(tried.len());
+    let found = tried.par_iter().map(|(lost, cases)| {
+        let failures = despite(fabric, lost, cases);
+        progress.advance(1);
+        failures
+    });
+    let found: Vec<Vec<Failure>> = found.collect();
     for failure in found.into_iter().flatten() {
         failures.entry(failure.expectation).or_insert(failure);
     }
@@ -166,11 +178,17 @@ struct Judged {
     tried: Vec<(Lost, Case)>,
 }
 
-fn with_nothing_lost(fabric: &Fabric, state: &State, ids: &[ExpectationId]) -> Judged {
+fn with_nothing_lost(
+    fabric: &Fabric,
+    state: &State,
+    ids: &[ExpectationId],
+    progress: &Progress,
+) -> Judged {
     let mut judged = Judged::default();
     let mut walker = Walker::new(fabric, state);
     let mut memory = Memory::new(fabric, state);
     for &id in ids {
+        progress.advance(1);
         let expectation = fabric.expectation(id);
         for case in cases(id, expectation) {
             let walked = walker.walk(case.from, case.to, Options::ALL);
@@ -399,8 +417,8 @@ impl Depends {
         while let Some(router) = queue.pop() {
             let next = state.next(fabric, router, address.address(), &mut towards);
             let Ok(Some(next)) = next else { continue };
-            let crate::behavior::underlay::Way::Hops(hops) = next.way else { continue };
-            for hop in hops {
+            for step in next.steps {
+                let crate::behavior::underlay::Step::Hop(hop) = step else { continue };
                 let interface = fabric.interface(hop.interface);
                 if let crate::fabric::InterfacePlace::Port(port) = interface.place {
                     self.cables.extend(fabric.link(port).map(|(cable, _)| cable));

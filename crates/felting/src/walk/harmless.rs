@@ -363,8 +363,15 @@ impl Question<'_> {
             Known::Host(origin) | Known::Prefix(origin) => {
                 let Some(twin) = self.twin(origin) else { return true };
                 let shares = self.fabric.vtep_of(twin).is_some_and(|vtep| vtep.value == to);
-                let has = table.is_some_and(|vrf| self.fabric.vrf(vrf).place_of(twin).is_some());
-                shares && has && self.still_brought(at, twin)
+                let as_told = |vrf: VrfId, switch: DeviceId| {
+                    let place = self.fabric.vrf(vrf).place_of(switch)?;
+                    let vni = self.fabric.vrf(vrf).switches[place].vni.map(|vni| vni.value);
+                    Some((vni, &self.state.evpn().tenant(vrf, place)?.export))
+                };
+                let same = table.is_some_and(|vrf| {
+                    as_told(vrf, twin).is_some_and(|own| as_told(vrf, origin) == Some(own))
+                });
+                shares && same && self.still_brought(at, twin)
             }
             Known::Frames(_) => false,
         }
@@ -379,9 +386,11 @@ impl Question<'_> {
         match self.twin(presence.switch) {
             Some(twin) => {
                 let same = self.fabric.presence_of(presence.segment, twin);
+                let exports = |id| self.state.evpn().instance(id).map(|own| &own.export);
                 let maps = same.is_some_and(|id| {
                     self.fabric.presence(id).vni.map(|vni| vni.value)
                         == presence.vni.map(|vni| vni.value)
+                        && exports(id) == exports(there)
                 });
                 maps && self.still_brought(at, twin)
             }

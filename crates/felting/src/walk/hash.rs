@@ -13,8 +13,12 @@ fn pair(hash: Hash, packet: &Packet) -> Hash {
 pub(super) fn flow(headers: &Headers, device: MacAddr, policy: HashPolicy) -> u32 {
     let hash = Hash::new().add(&device.octets());
     if let Some(outer) = &headers.outer {
-        let ports = [outer.source_port.to_be_bytes(), outer.port.to_be_bytes()].concat();
-        return hash.address(outer.from).address(outer.to).add(&ports).finish();
+        let hash = hash.address(outer.from).address(outer.to);
+        let told = match outer.udp_ports() {
+            Some((from, to)) => hash.add(&from.to_be_bytes()).add(&to.to_be_bytes()),
+            None => hash.add(&[outer.flow_id().unwrap_or_default()]),
+        };
+        return told.finish();
     }
     let frame = &headers.frame;
     match policy {
@@ -24,8 +28,9 @@ pub(super) fn flow(headers: &Headers, device: MacAddr, policy: HashPolicy) -> u3
     }
 }
 
-/// The UDP source port of a frame's flow, out of the range for private use (RFC 7348 section 5).
-pub(super) fn source_port(headers: &Headers) -> u16 {
+/// What tells a frame's flow from others: a UDP source port out of the range for private use (RFC 7348
+/// section 5).
+pub(super) fn entropy(headers: &Headers) -> u16 {
     let frame = &headers.frame;
     let hash = Hash::new().add(&frame.from.octets()).add(&frame.to.octets());
     let value = pair(hash, &frame.packet).finish();

@@ -164,14 +164,28 @@ pub struct Outer {
     pub to: IpAddr,
     /// The outer TTL.
     pub ttl: u8,
-    /// The UDP source port, which spreads flows over equal paths (RFC 7348 section 5).
-    pub source_port: u16,
-    /// The UDP destination port.
-    pub port: u16,
+    /// What tells flows apart, so that they spread over equal paths: the UDP source port (RFC 7348
+    /// section 5), or the flow id in its last octet (RFC 7637 section 3.2).
+    pub(crate) entropy: u16,
+    /// The UDP port that the receiver listens on, where there is UDP.
+    pub(crate) port: u16,
     /// The VNI.
     pub vni: Vni,
     /// What the frame travels in.
     pub encapsulation: Encapsulation,
+}
+
+impl Outer {
+    /// The UDP ports, source and destination; none with NVGRE, which goes over GRE.
+    pub fn udp_ports(&self) -> Option<(u16, u16)> {
+        (self.encapsulation != Encapsulation::Nvgre).then_some((self.entropy, self.port))
+    }
+
+    /// The flow id of NVGRE, which other encapsulations have not (RFC 7637 section 3.2).
+    pub fn flow_id(&self) -> Option<u8> {
+        let [_, flow] = self.entropy.to_be_bytes();
+        (self.encapsulation == Encapsulation::Nvgre).then_some(flow)
+    }
 }
 
 /// All headers, the outer ones first.

@@ -20,6 +20,7 @@ use crate::fabric::{
     DeviceId, EndpointId, EthernetSegmentId, Fabric, NetworkId, SegmentId, SettingsId, Terminal,
     Vrf, VrfId,
 };
+use crate::progress::{Progress, Stage};
 use crate::value::{
     Encapsulation, Family, GatewayKind, IpPrefix, Irb, Replication, SingleHomed, UdpPort, VlanId,
     Vni,
@@ -90,7 +91,12 @@ fn relation(reach: &Reach, a: usize, b: usize) -> Relation {
 }
 
 /// Who reaches whom of some endpoints, walked over all equal ways.
-pub fn reach(fabric: &Fabric, state: &State, endpoints: &[EndpointId]) -> Reach {
+pub fn reach(
+    fabric: &Fabric,
+    state: &State,
+    endpoints: &[EndpointId],
+    progress: &Progress,
+) -> Reach {
     let leaves = Leaves::of(fabric, state);
     let mut classes: FxHashMap<Alike, u32> = FxHashMap::default();
     let mut reach = Reach {
@@ -117,11 +123,13 @@ pub fn reach(fabric: &Fabric, state: &State, endpoints: &[EndpointId]) -> Reach 
     }
     let mut wanted: Vec<_> = wanted.into_iter().collect();
     wanted.sort_unstable();
+    progress.begin(Stage::Walks, wanted.len());
     let share = wanted.len().div_ceil(2 * rayon::current_num_threads()).max(1);
     let walked = wanted.par_chunks(share).flat_map_iter(|share| {
         let mut walker = Walker::new(fabric, state);
         let ends = |place: usize| Terminal::Endpoint(endpoints[place], None);
         let all = share.iter().map(move |&(key, (a, b))| {
+            progress.advance(1);
             let walk = walker.walk(ends(a), ends(b), Options::ALL);
             (key, walk.is_ok_and(|walk| walk.arrives()))
         });

@@ -12,7 +12,7 @@ use super::trace::{Came, Tracer, Visit};
 use super::{Asker, Walker};
 use crate::behavior::evpn::tenant::{best_of, is_gateway};
 use crate::behavior::evpn::{knows_addresses, leaves};
-use crate::behavior::underlay::{Next, Way};
+use crate::behavior::underlay::{Next, Step};
 use crate::behavior::{Hop, NoRoute, TenantRoute, TenantSource};
 use crate::fabric::{
     DeviceId, EndpointId, InterfacePlace, LagId, OutsideId, PresenceId, SegmentId, Side, Vrf, VrfId,
@@ -315,7 +315,7 @@ impl Tracer<'_, '_> {
             from,
             to,
             ttl: headers::TTL,
-            source_port: hash::source_port(&headers),
+            entropy: hash::entropy(&headers),
             port: u16::try_from(overlay.udp_port.get()).unwrap_or(u16::MAX),
             vni,
             encapsulation: overlay.encapsulation.value,
@@ -358,28 +358,23 @@ impl Tracer<'_, '_> {
         station: Option<Station>,
     ) -> Result<(), Stop> {
         let (prefix, source, metric) = (next.prefix, next.source, next.metric);
-        let of = match &next.way {
-            Way::Hops(hops) => hops.len(),
-            Way::Wan(..) => 1,
-        };
+        let of = next.steps.len();
         self.act(visit, Act::Underlay { prefix, source, metric, of });
-        match &next.way {
-            Way::Hops(hops) => {
-                let chosen = self.choose(visit, hops, &headers, HashPolicy::Addresses);
-                chosen.into_iter().try_for_each(|hop| self.over(visit, hop, headers, station))
-            }
-            Way::Wan(wan, to) => {
+        let chosen = self.choose(visit, &next.steps, &headers, HashPolicy::Addresses);
+        chosen.into_iter().try_for_each(|step| match step {
+            Step::Hop(hop) => self.over(visit, hop, headers, station),
+            Step::Wan(wan, to) => {
                 let fabric = self.walker.fabric;
-                let way = fabric.wan(*wan);
+                let way = fabric.wan(wan);
                 let ends = way.ends.map(|end| end.value);
                 let near = usize::from(fabric.port(ends[0]).device != visit.device);
                 let tag = way.tags.get(near).or(way.tags.first()).map(|tag| tag.value);
-                let device = fabric.router(*to).device;
+                let device = fabric.router(to).device;
                 let headers = self.between(visit.device, device, tag, headers);
                 let station = station.unwrap_or(Station::Next(device));
-                self.leave_to(visit, ends[near], ends[1 - near], Some(*wan), headers, station)
+                self.leave_to(visit, ends[near], ends[1 - near], Some(wan), headers, station)
             }
-        }
+        })
     }
 
     /// Sends a packet over one link to the next router.
@@ -463,9 +458,9 @@ impl Tracer<'_, '_> {
         let fabric = self.walker.fabric;
         let Some(outer) = headers.outer else { return Err(Stop::Astray) };
         let overlay = fabric.overlay_of(visit.device).ok_or(Stop::NotTaken)?;
-        let vxlan = outer.encapsulation == Encapsulation::Vxlan;
-        // RFC 7348 section 5: the destination port is what the receiver listens on.
-        let listens = !vxlan || overlay.udp_port.get() == u32::from(outer.port);
+        let udp = outer.encapsulation != Encapsulation::Nvgre;
+        // RFC 7348 section 5, RFC 8926 section 3.3: the destination port is what the receiver listens on.
+        let listens = !udp || overlay.udp_port.get() == u32::from(outer.port);
         if overlay.encapsulation.value != outer.encapsulation || !listens {
             return Err(Stop::NotTaken);
         }

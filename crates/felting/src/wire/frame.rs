@@ -195,7 +195,7 @@ fn encapsulated(outer: &Outer, inner: &[u8], checksum: OuterChecksum) -> Vec<u8>
         Encapsulation::Geneve => [0, 0, FRAMES[0], FRAMES[1], vni[1], vni[2], vni[3], 0],
         // RFC 7637 section 3.2: the key bit; the last octet is the flow's.
         Encapsulation::Nvgre => {
-            let [_, flow] = outer.source_port.to_be_bytes();
+            let flow = outer.flow_id().unwrap_or_default();
             [0x20, 0, FRAMES[0], FRAMES[1], vni[1], vni[2], vni[3], flow]
         }
     };
@@ -204,7 +204,8 @@ fn encapsulated(outer: &Outer, inner: &[u8], checksum: OuterChecksum) -> Vec<u8>
     let protocol = if over_udp { IpNumber::UDP } else { IpNumber::GRE };
     let length = carried.len() + if over_udp { UdpHeader::LEN } else { 0 };
     let (from_mac, to_mac) = (outer.from_mac.octets(), outer.to_mac.octets());
-    let plain = UdpHeader::without_ipv4_checksum(outer.source_port, outer.port, carried.len());
+    let (source, port) = outer.udp_ports().unwrap_or_default();
+    let plain = UdpHeader::without_ipv4_checksum(source, port, carried.len());
     let (mut bytes, udp) = match (outer.from, outer.to) {
         (IpAddr::V4(from), IpAddr::V4(to)) => {
             let mut bytes = link(from_mac, to_mac, outer.tag, EtherType::IPV4);
@@ -217,7 +218,7 @@ fn encapsulated(outer: &Outer, inner: &[u8], checksum: OuterChecksum) -> Vec<u8>
             bytes.extend(header.to_bytes());
             let udp = match checksum {
                 OuterChecksum::Standard => {
-                    UdpHeader::with_ipv6_checksum(outer.source_port, outer.port, &header, &carried)
+                    UdpHeader::with_ipv6_checksum(source, port, &header, &carried)
                 }
                 OuterChecksum::Zero => plain,
             };

@@ -310,7 +310,7 @@ fn a_wan_is_crossed_by_static_routes_both_ways() {
     assert_eq!(delivers(&state, "inlet-a", "10.64.40.41"), Ok(()));
     assert_eq!(delivers(&state, "skerry-a", "10.64.9.17"), Ok(()));
     let (_, cut) = made_under(&text, &["skerry-a et49"]);
-    assert_eq!(delivers(&cut, "inlet-a", "10.64.40.41"), Err(NoRoute::Down(router("inlet-a"))));
+    assert_eq!(delivers(&cut, "inlet-a", "10.64.40.41"), Err(NoRoute::Unknown(router("inlet-a"))));
     let sessions = |state: &State, name: &str| {
         let router: DeviceId = device(&fabric, name);
         let own = fabric.router_of(router).unwrap().sessions.iter();

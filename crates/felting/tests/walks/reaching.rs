@@ -2,6 +2,7 @@
 
 use felting::fabric::Terminal;
 use felting::first::FirstFabric;
+use felting::progress::Progress;
 use felting::walk::{Options, Walker, reach};
 use felting::{Condition, Fabric, State};
 
@@ -10,7 +11,7 @@ use crate::{demo, expectations, read};
 fn compare(fabric: &Fabric, condition: &Condition) -> (usize, usize) {
     let state = State::of(fabric, condition);
     let all: Vec<_> = fabric.endpoints().map(|(id, _)| id).collect();
-    let found = reach(fabric, &state, &all);
+    let found = reach(fabric, &state, &all, &Progress::default());
     let mut walker = Walker::new(fabric, &state);
     let mut reached = 0;
     for &from in &all {

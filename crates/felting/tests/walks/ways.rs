@@ -60,6 +60,58 @@ fn over_the_demo() {
     insta::assert_snapshot!(page);
 }
 
+/// A machine at each end of the WAN, in the segment that spans it.
+const OVER_WAN: &str = r#"
+[[port]]
+on = "inlet-a"
+ports = "et5"
+untagged = 360
+
+[[host]]
+name = "log-1"
+nics = "nic1 25G"
+networks = { name = "own" }
+
+[[host]]
+name = "buoy-1"
+nics = "nic1 10G"
+networks = { name = "own" }
+
+[[endpoint]]
+name = "buoy-log"
+host = "log-1"
+address = "10.83.60.10/24"
+
+[[endpoint]]
+name = "buoy"
+host = "buoy-1"
+address = "10.83.60.11/24"
+
+[cabling]
+runs = ["log-1 nic1 -- inlet-a et5", "buoy-1 nic1 -- skerry-a et1"]
+"#;
+
+/// Two static routes lead over two paths: both are used, and one when the other is down.
+#[test]
+fn over_a_wan() {
+    let fabric = crate::expectations::with(&crate::expectations::demo_files("saltmarsh"), OVER_WAN);
+    let paths = |cuts: &[&str]| {
+        let made = walk(&fabric, cuts, "buoy", "buoy-log", Options::ALL);
+        assert!(made.arrives(), "{cuts:?}");
+        // The longest packet that a path over the WAN takes, less what VXLAN adds.
+        assert_eq!(made.mtu(), Some(1550));
+        let exits = made.there.hops.iter().flat_map(|hop| &hop.exits);
+        let names: Vec<&str> =
+            exits.filter_map(|exit| Some(fabric.wan(exit.wan?).name.value.as_str())).collect();
+        names.join(" ")
+    };
+    assert_eq!(paths(&[]), "radio fibre");
+    assert_eq!(paths(&["skerry-a et12"]), "fibre");
+    assert_eq!(paths(&["inlet-a et52"]), "radio");
+    let cut = walk(&fabric, &["skerry-a et11", "skerry-a et12"], "buoy", "buoy-log", Options::ALL);
+    assert!(!cut.arrives());
+}
+
 /// A layer 3 switch with two VLANs and no overlay, an access switch below it, and a second router.
 const INTER_VLAN: &str = r#"
 [[switch]]

@@ -5,7 +5,7 @@ use std::collections::BinaryHeap;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
-use smallvec::SmallVec;
+use smallvec::{SmallVec, smallvec};
 
 use super::{DomainId, NoRoute, Origin, Underlay};
 use crate::behavior::State;
@@ -68,14 +68,14 @@ pub(crate) struct Next {
     /// The route's cost.
     pub(crate) metric: u32,
     /// By what it leads.
-    pub(crate) way: Way,
+    pub(crate) steps: SmallVec<[Step; 4]>,
 }
 
 /// By what a route leads.
-#[derive(Clone, Debug)]
-pub(crate) enum Way {
-    /// Neighbors, all as good.
-    Hops(SmallVec<[Hop; 4]>),
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Step {
+    /// A neighbor.
+    Hop(Hop),
     /// A path over a WAN, to the router at its other end.
     Wan(WanId, RouterId),
 }
@@ -135,40 +135,32 @@ impl State {
         if Underlay::owns(fabric, router, address) {
             return Ok(None);
         }
-        let to_neighbor = |neighbor: RouterId, prefix: IpPrefix, source: RouteSource| {
-            let interface = underlay.link_to(fabric, router, neighbor)?;
-            let hop = Hop { interface, to: neighbor };
-            Some(Next { prefix, source, metric: 0, way: Way::Hops(SmallVec::from_iter([hop])) })
-        };
         let host = IpPrefix::host(address);
         if let Some(neighbor) = underlay.connected(fabric, router, address) {
-            let next = to_neighbor(neighbor, host, RouteSource::Connected);
-            return next.map(Some).ok_or(NoRoute::Down(router));
+            let hop = underlay.link_to(fabric, router, neighbor).ok_or(NoRoute::Down(router))?;
+            let steps = smallvec![Step::Hop(Hop { interface: hop, to: neighbor })];
+            let (prefix, source) = (host, RouteSource::Connected);
+            return Ok(Some(Next { prefix, source, metric: 0, steps }));
         }
-        let written = underlay.static_route(fabric, router, address);
+        let written = underlay.static_routes(fabric, router, address);
         let advertised = underlay.longest(fabric, router, address, &mut towards.heard);
         match (written, advertised) {
-            (Some((length, via)), known)
+            (Some((length, vias)), known)
                 if known.is_none_or(|(known, _)| known.length() <= length) =>
             {
-                let prefix = host.shortened(length);
-                let (to, wan) = underlay.by(fabric, router, via, &mut towards.heard)?;
-                if let Some(wan) = wan {
-                    let (source, way) = (RouteSource::Static, Way::Wan(wan, to));
-                    return Ok(Some(Next { prefix, source, metric: 0, way }));
-                }
-                if let Some(next) = to_neighbor(to, prefix, RouteSource::Static) {
-                    return Ok(Some(next));
-                }
-                // By an address that is not a neighbor's: the way to that address is followed.
-                match via {
-                    Via::Address(via) if via != address => {
-                        let next = self.next(fabric, router, via, towards)?;
-                        let next = next.ok_or(NoRoute::Circle)?;
-                        Ok(Some(Next { prefix, source: RouteSource::Static, metric: 0, ..next }))
+                // Of several that are as good all are used whose way is there.
+                let (mut steps, mut failed) = (SmallVec::new(), NoRoute::Down(router));
+                for via in vias {
+                    match self.by_static(fabric, router, address, via, towards) {
+                        Ok(more) => steps.extend(more),
+                        Err(error) => failed = error,
                     }
-                    _ => Err(NoRoute::Down(router)),
                 }
+                if steps.is_empty() {
+                    return Err(failed);
+                }
+                let (prefix, source) = (host.shortened(length), RouteSource::Static);
+                Ok(Some(Next { prefix, source, metric: 0, steps }))
             }
             (_, Some((prefix, _))) => {
                 let toward =
@@ -179,10 +171,36 @@ impl State {
                     prefix,
                     source: route.source,
                     metric: route.metric,
-                    way: Way::Hops(route.hops.clone()),
+                    steps: route.hops.iter().copied().map(Step::Hop).collect(),
                 }))
             }
             (_, None) => Err(NoRoute::Unknown(router)),
+        }
+    }
+
+    /// Where a static route for an address leads.
+    fn by_static(
+        &self,
+        fabric: &Fabric,
+        router: RouterId,
+        address: IpAddr,
+        via: Via,
+        towards: &mut Towards,
+    ) -> Result<SmallVec<[Step; 4]>, NoRoute> {
+        let (to, wan) = self.underlay.by(fabric, router, via, &mut towards.heard)?;
+        if let Some(wan) = wan {
+            return Ok(smallvec![Step::Wan(wan, to)]);
+        }
+        if let Some(interface) = self.underlay.link_to(fabric, router, to) {
+            return Ok(smallvec![Step::Hop(Hop { interface, to })]);
+        }
+        // By an address that is not a neighbor's: the way to that address is followed.
+        match via {
+            Via::Address(via) if via != address => {
+                let next = self.next(fabric, router, via, towards)?;
+                next.map(|next| next.steps).ok_or(NoRoute::Circle)
+            }
+            _ => Err(NoRoute::Down(router)),
         }
     }
 }

@@ -649,12 +649,15 @@ impl Made<'_> {
                 Some(_) => TargetRule::Given,
                 None => TargetRule::Rfc8365,
             };
+            let encapsulation = at(keys.encapsulation(), Encapsulation::Vxlan, span);
+            // RFC 7348 section 8, RFC 8926 section 3.3.
+            let port = if encapsulation.value == Encapsulation::Geneve { 6081 } else { 4789 };
             let overlay = Overlay {
                 device: switch,
                 span,
                 vtep,
-                encapsulation: at(keys.encapsulation(), Encapsulation::Vxlan, span),
-                udp_port: at(keys.udp_port(), UdpPort::new(4789).expect("a port"), span),
+                encapsulation,
+                udp_port: at(keys.udp_port(), UdpPort::new(port).expect("a port"), span),
                 replication: at(keys.replication(), Replication::HeadEnd, span),
                 rendezvous: keys.rendezvous().map(|all| all.value.0.clone()).unwrap_or_default(),
                 targets: at(keys.targets(), default, span),

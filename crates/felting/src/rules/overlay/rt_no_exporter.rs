@@ -94,7 +94,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
 }
 
 /// Where it is said from what the targets of a VTEP follow.
-fn pattern(fabric: &Fabric, switch: DeviceId) -> Option<Span> {
+pub(super) fn pattern(fabric: &Fabric, switch: DeviceId) -> Option<Span> {
     let overlay = fabric.overlay_of(switch)?;
     Some(overlay.target_pattern.as_ref().map_or(overlay.targets.span, |pattern| pattern.span))
 }

@@ -1,7 +1,9 @@
 use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, mapped, of_one_pair, report_odd};
+use crate::fabric::PresenceId;
 use crate::rules::{Context, Findings, Rule, Severity};
+use crate::value::Encapsulation;
 
 pub(super) static RULE: Rule = Rule {
     id: "segment-udp-port-clash",
@@ -41,9 +43,21 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if of_one_pair(fabric, id) {
             continue;
         }
+        let overlay = |presence: PresenceId| fabric.overlay_of(fabric.presence(presence).switch);
+        let mut kinds: Vec<Encapsulation> = mapped(cx, id)
+            .into_iter()
+            .filter_map(|presence| Some(overlay(presence)?.encapsulation.value))
+            .collect();
+        kinds.sort_unstable();
+        kinds.dedup();
+        // Different encapsulations are told as that; NVGRE is without ports.
+        let remedy = match kinds[..] {
+            [Encapsulation::Vxlan] => "use UDP port 4789 on all VTEPs",
+            [Encapsulation::Geneve] => "use UDP port 6081 on all VTEPs",
+            _ => continue,
+        };
         let settings = mapped(cx, id).into_iter().filter_map(|presence| {
-            let switch = fabric.presence(presence).switch;
-            let overlay = fabric.overlay_of(switch)?;
+            let overlay = overlay(presence)?;
             let (text, span) =
                 (format!("UDP port {}", overlay.udp_port.value), overlay.udp_port.span);
             Some(Setting { presence, span, text })
@@ -53,7 +67,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             what: "the UDP port",
             wire: "each VTEP drops what the other sends: nothing passes in either \
                    direction, though all routes are there",
-            remedy: "use UDP port 4789 on all VTEPs",
+            remedy,
             severity: &|_| None,
         };
         report_odd(cx, out, id, &settings, &odd, &mut said);

@@ -1,0 +1,101 @@
+//! How far a long piece of work is, for a program to show meanwhile.
+
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+/// What is being done.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Stage {
+    /// Reading and compiling files.
+    #[default]
+    Reading,
+    /// Working out what the protocols make of the fabric.
+    Behavior,
+    /// Running the rules.
+    Rules,
+    /// Judging what is expected, with nothing lost and with each loss.
+    Expectations,
+    /// Walking from endpoint to endpoint.
+    Walks,
+    /// Drawing or writing.
+    Writing,
+}
+
+impl Stage {
+    const ALL: [Self; 6] = [
+        Self::Reading,
+        Self::Behavior,
+        Self::Rules,
+        Self::Expectations,
+        Self::Walks,
+        Self::Writing,
+    ];
+
+    /// What is being done, as a sentence without its end.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Reading => "reading",
+            Self::Behavior => "working out what the protocols do",
+            Self::Rules => "checking rules",
+            Self::Expectations => "judging what is expected",
+            Self::Walks => "walking",
+            Self::Writing => "writing",
+        }
+    }
+}
+
+/// What is being done and how much of it is done, told by the work and read by whoever shows it.
+///
+/// ```
+/// use felting::progress::{Progress, Stage};
+/// let (fabric, progress) = (felting::Fabric::from_text("empty.toml", ""), Progress::default());
+/// fabric.check_watched(None, &progress);
+/// let now = progress.now();
+/// assert_eq!((now.stage, now.done == now.of), (Stage::Rules, true));
+/// ```
+#[derive(Debug, Default)]
+pub struct Progress {
+    stage: AtomicUsize,
+    done: AtomicUsize,
+    of: AtomicUsize,
+}
+
+/// How far the work is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Now {
+    /// What is being done.
+    pub stage: Stage,
+    /// How much of it is done.
+    pub done: usize,
+    /// Of how much; 0 if that is not known.
+    pub of: usize,
+}
+
+impl Progress {
+    /// Says what is done from now on, in how many steps; 0 if that is not known.
+    pub fn begin(&self, stage: Stage, of: usize) {
+        self.done.store(0, Ordering::Relaxed);
+        self.of.store(of, Ordering::Relaxed);
+        self.stage.store(stage as usize, Ordering::Relaxed);
+    }
+
+    /// Says that there are more steps than was said.
+    pub fn more(&self, steps: usize) {
+        self.of.fetch_add(steps, Ordering::Relaxed);
+    }
+
+    /// Says that steps are done.
+    pub fn advance(&self, steps: usize) {
+        self.done.fetch_add(steps, Ordering::Relaxed);
+    }
+
+    /// How far the work is. While it changes its stage, the numbers may be those of the one before.
+    pub fn now(&self) -> Now {
+        let stage = self.stage.load(Ordering::Relaxed);
+        Now {
+            stage: Stage::ALL.get(stage).copied().unwrap_or_default(),
+            done: self.done.load(Ordering::Relaxed),
+            of: self.of.load(Ordering::Relaxed),
+        }
+    }
+}
