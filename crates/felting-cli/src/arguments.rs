@@ -39,6 +39,10 @@ pub(crate) enum Command {
     /// Exit code: 0 if the packet and its reply arrive, 1 if one does not, 2 if the fabric could not be
     /// read whole or the command was wrong.
     Walk(WalkOptions),
+    /// Draw the fabric: its cabling, overlay, tenants, spanning tree, or a walk.
+    ///
+    /// Exit code: 0 if it is drawn, 2 if the fabric could not be read whole or the command was wrong.
+    Draw(DrawOptions),
     /// Tell what a rule is about, with an example and its mend; without a rule, list them all.
     Explain {
         /// The rule's id, such as lag-protocol-clash.
@@ -154,6 +158,72 @@ pub(crate) struct WalkOptions {
     /// The form of the answer.
     #[arg(long, default_value = "text")]
     pub(crate) format: WalkFormat,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct DrawOptions {
+    /// What is drawn.
+    pub(crate) view: ViewWord,
+    #[command(flatten)]
+    pub(crate) input: Input,
+    /// The file to write, an .svg or a .png; without one the SVG is printed.
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Mark every finding at what it is about, and tell it below.
+    #[arg(long)]
+    pub(crate) findings: bool,
+    /// In the colours for dark screens.
+    #[arg(long)]
+    pub(crate) dark: bool,
+    /// How many times as large a PNG is.
+    #[arg(long, default_value_t = 1.0, value_parser = scale)]
+    pub(crate) scale: f64,
+    /// What is down: kelp-a, "kelp-a et1", "cable kelp-a et1", "peer link of kelp", "keepalive of
+    /// kelp", "member 2 of jetty". Can be repeated.
+    #[arg(long, value_name = "THING")]
+    pub(crate) cut: Vec<String>,
+    /// An endpoint that is on another host: "web-1 to hull-04". Can be repeated.
+    #[arg(long = "move", value_name = "ENDPOINT to HOST")]
+    pub(crate) moves: Vec<String>,
+    /// The tree of this VLAN, where there are several.
+    #[arg(long, value_parser = vlan)]
+    pub(crate) vlan: Option<felting::value::VlanId>,
+    /// From where a walk goes: an endpoint, a host with one endpoint, an address, or a network outside.
+    #[arg(long)]
+    pub(crate) from: Option<String>,
+    /// To where a walk goes.
+    #[arg(long)]
+    pub(crate) to: Option<String>,
+    /// All ways of a walk that are as good, not only the one that a hash picks.
+    #[arg(long)]
+    pub(crate) all: bool,
+}
+
+/// What can be drawn.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ViewWord {
+    /// Switches in tiers and hosts, with every cable.
+    Cabling,
+    /// The segments and VRFs by VTEP, and the BGP sessions.
+    Overlay,
+    /// The VRFs with their segments, leaks and ways out.
+    Tenants,
+    /// The spanning tree: what forwards and what discards.
+    Tree,
+    /// A walk on the cabling, with the headers at each hop.
+    Walk,
+}
+
+fn scale(text: &str) -> Result<f64, String> {
+    text.parse::<f64>()
+        .ok()
+        .filter(|scale| (0.1..=8.0).contains(scale))
+        .ok_or_else(|| "a number from 0.1 to 8 is expected".to_owned())
+}
+
+fn vlan(text: &str) -> Result<felting::value::VlanId, String> {
+    let vlan = text.parse::<u32>().ok().and_then(|vlan| felting::value::VlanId::new(vlan).ok());
+    vlan.ok_or_else(|| "a VLAN id from 1 to 4094 is expected".to_owned())
 }
 
 /// The form of a walk.

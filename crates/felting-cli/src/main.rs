@@ -2,6 +2,7 @@
 
 mod arguments;
 mod demo;
+mod draw;
 mod meanwhile;
 mod new;
 mod output;
@@ -34,6 +35,7 @@ fn main() -> ExitCode {
         Command::New(options) => new::run(&options, &screen),
         Command::Sheet { topic, options } => sheet(topic.into(), &options, &screen),
         Command::Walk(options) => walk::run(&options, &screen),
+        Command::Draw(options) => draw::run(&options, &screen),
         Command::Explain { rule } => explain(rule.as_deref(), &screen),
         Command::Demo { into } => demo::run(into.as_deref(), &screen),
         Command::Schema => {

@@ -85,7 +85,11 @@ pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
 }
 
 /// What is down or moved, as the options say it.
-fn condition(fabric: &Fabric, cut: &[String], moves: &[String]) -> Result<Condition, String> {
+pub(crate) fn condition(
+    fabric: &Fabric,
+    cut: &[String],
+    moves: &[String],
+) -> Result<Condition, String> {
     let mut condition = Condition::default();
     for what in cut {
         condition = condition.cut(fabric, what).map_err(|error| error.to_string())?;
@@ -97,7 +101,7 @@ fn condition(fabric: &Fabric, cut: &[String], moves: &[String]) -> Result<Condit
 }
 
 /// What could not be read is said beside the answer.
-fn incomplete(fabric: &Fabric, screen: &Screen) {
+pub(crate) fn incomplete(fabric: &Fabric, screen: &Screen) {
     if !fabric.is_complete() {
         let report = felting::Report::default();
         screen.complain(&felting_view::findings(fabric, &report, screen.style()));

@@ -267,3 +267,40 @@ fn what_cannot_be_walked_is_named() {
     assert_eq!(std::fs::read(&file).unwrap()[..4], [0x0a, 0x0d, 0x0d, 0x0a]);
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
 }
+
+#[test]
+fn drawings_are_written_whole_or_not_at_all() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let (svg, png) = (file("c.svg"), file("w.PNG"));
+    assert_eq!(run(&["draw", "cabling", CLEAN, "-o", &svg]).0, 0);
+    assert!(std::fs::read_to_string(&svg).unwrap().starts_with("<svg"));
+    let ends = ["--from", "web-1", "--to", "web-2"];
+    let walk = [&["draw", "walk", CLEAN, "-o", &png, "--scale", "0.5"][..], &ends].concat();
+    assert_eq!(run(&walk).0, 0);
+    assert!(std::fs::read(&png).unwrap().starts_with(b"\x89PNG"));
+    for view in ["overlay", "tenants", "tree"] {
+        let (code, out, error) = run(&["draw", view, STORMY, "--findings", "--dark"]);
+        assert_eq!((code, error.as_str()), (0, ""), "{view}");
+        assert!(out.starts_with("<svg"), "{view}");
+    }
+    let complaints: String = [
+        &["cabling", CLEAN, "-o", "no/such/folder/c.svg"][..],
+        &["cabling", CLEAN, "-o", "c.pdf"],
+        &["walk", CLEAN],
+        &["walk", CLEAN, "--from", "web-1", "--to", "wbe-2"],
+        &["overlay", CLEAN, "--from", "web-1"],
+        &["tree", CLEAN, "--vlan", "4000"],
+        &["cabling", CLEAN, "--vlan", "420"],
+        &["cabling", CLEAN, "--cut", "kelp-z"],
+    ]
+    .iter()
+    .map(|words| {
+        let (code, out, error) = run(&[&["draw"], *words].concat());
+        assert_eq!((code, out.as_str()), (2, ""), "{words:?}");
+        error
+    })
+    .collect();
+    insta::assert_snapshot!("draw-complaints", complaints);
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2);
+}

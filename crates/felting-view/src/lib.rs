@@ -4,6 +4,7 @@
 
 #![warn(missing_docs)]
 
+pub mod draw;
 mod explain;
 mod findings;
 mod json;

@@ -1,0 +1,264 @@
+//! Drawings: the cabling, the overlay, the tenants, the spanning tree, a walk.
+//!
+//! A drawing is SVG, or a picture of pixels with the font that comes with Felting. Layout and shapes are
+//! decided here, what networks do in [`felting`].
+
+#![allow(clippy::cast_precision_loss, reason = "counts in drawings are far below 2 to the 52nd")]
+
+mod cabling;
+mod marks;
+mod measure;
+mod overlay;
+mod plan;
+mod png;
+mod scene;
+mod svg;
+mod tenants;
+mod theme;
+mod tree;
+mod walk;
+
+use std::collections::BTreeSet;
+use std::fmt;
+
+use felting::rules::Report;
+use felting::value::VlanId;
+use felting::{Fabric, State};
+
+use cabling::{Cabled, HEAD, MARGIN};
+pub use overlay::overlay;
+pub use png::LARGEST;
+use scene::{Ink, Point, Scene, Text};
+pub use tenants::tenants;
+pub use theme::Theme;
+pub use tree::tree;
+pub use walk::walk;
+
+/// A drawing.
+#[derive(Clone, Debug)]
+pub struct Drawing {
+    scene: Scene,
+}
+
+impl Drawing {
+    /// The drawing as SVG.
+    pub fn svg(&self, theme: Theme) -> String {
+        svg::svg(&self.scene, theme)
+    }
+
+    /// The same with each finding marked at what it is about, and told below.
+    #[must_use]
+    pub fn with_findings(mut self, report: &Report) -> Self {
+        marks::mark(&mut self.scene, &report.findings);
+        self
+    }
+
+    /// The drawing as PNG, so many times as large; smaller where a side would have more pixels than
+    /// [`LARGEST`].
+    pub fn png(&self, theme: Theme, scale: f64) -> Vec<u8> {
+        // What is drawn here is SVG that can be read again.
+        png::png(&self.svg(theme), scale).unwrap_or_default()
+    }
+}
+
+/// Why there is nothing to draw.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Nothing {
+    /// The fabric has no switches.
+    Cabling,
+    /// It has no VTEPs.
+    Overlay,
+    /// It has neither VRFs nor segments.
+    Tenants,
+    /// It has no bridges.
+    Tree,
+    /// No spanning tree is for the VLAN.
+    TreeOf(VlanId),
+}
+
+impl fmt::Display for Nothing {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Cabling => f.write_str("there are no switches to draw; write them as [[switch]]"),
+            Self::Overlay => {
+                f.write_str("there is no VTEP to draw; an [[overlay]] makes switches VTEPs")
+            }
+            Self::Tenants => f.write_str(
+                "there is no VRF and no segment to draw; write them as [[vrf]] and [[segment]]",
+            ),
+            Self::Tree => {
+                f.write_str("no switch bridges here, so there is no spanning tree to draw")
+            }
+            Self::TreeOf(vlan) => {
+                write!(f, "no spanning tree is for VLAN {vlan}: no port that bridges carries it")
+            }
+        }
+    }
+}
+
+impl std::error::Error for Nothing {}
+
+/// The cabling of a fabric: switches in tiers, hosts below them, every cable or how many.
+///
+/// # Errors
+///
+/// If there are no switches.
+pub fn cabling(fabric: &Fabric, state: &State) -> Result<Drawing, Nothing> {
+    if fabric.devices().len() == 0 {
+        return Err(Nothing::Cabling);
+    }
+    let cabled = Cabled::new(fabric, state, &BTreeSet::new());
+    let mut scene = titled(fabric, "cabling");
+    cabled.draw(&mut scene, None);
+    let y = scene.height;
+    cabled.legend(&mut scene, y);
+    Ok(Drawing { scene })
+}
+
+/// An empty drawing with its title.
+fn titled(fabric: &Fabric, what: &str) -> Scene {
+    let name = if fabric.name().is_empty() { "the fabric" } else { fabric.name() };
+    let mut scene = Scene { title: format!("{name}: {what}"), ..Scene::default() };
+    scene.text(Text::new(Point::new(MARGIN, HEAD - 26.0), 17.0, name).bold());
+    let x = MARGIN + measure::width(name, 17.0, true) + 10.0;
+    scene.text(Text::new(Point::new(x, HEAD - 26.0), 13.0, what).ink(Ink::Quiet));
+    scene
+}
+
+#[cfg(test)]
+mod tests {
+    use std::path::Path;
+
+    use felting::Condition;
+    use felting::walk::{Options, Walker};
+
+    use super::scene::{Anchor, Area, Shape};
+    use super::*;
+
+    fn demo(name: &str) -> (Fabric, State) {
+        let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+        let fabric = Fabric::from_path(root.join(name).join("fabric.toml"));
+        let state = State::of(&fabric, &Condition::default());
+        (fabric, state)
+    }
+
+    /// All views of a fabric that it has something for.
+    fn views(fabric: &Fabric, state: &State) -> Vec<(&'static str, Drawing)> {
+        let ends = ["web-1", "solver-2"].map(|end| fabric.terminal(end).ok());
+        let walked = match ends {
+            [Some(from), Some(to)] => {
+                Walker::new(fabric, state).walk(from, to, Options::BY_HASH).ok()
+            }
+            _ => None,
+        };
+        let all = [
+            ("cabling", cabling(fabric, state).ok()),
+            ("overlay", overlay(fabric, state).ok()),
+            ("tenants", tenants(fabric).ok()),
+            ("tree", tree(fabric, state, None).ok()),
+            ("walk", walked.and_then(|walked| walk(fabric, state, &walked).ok())),
+        ];
+        all.into_iter().filter_map(|(name, drawing)| Some((name, drawing?))).collect()
+    }
+
+    /// The room that each text takes.
+    fn texts(scene: &Scene) -> Vec<(Area, &str)> {
+        let shapes = scene.items.iter().flat_map(|item| &item.shapes);
+        let texts = shapes.filter_map(|shape| match shape {
+            Shape::Text(text) if !text.words.is_empty() => Some(text),
+            _ => None,
+        });
+        texts
+            .map(|text| {
+                let wide = measure::width(&text.words, text.size, text.bold);
+                let x = match text.anchor {
+                    Anchor::Start => text.at.x,
+                    Anchor::Middle => text.at.x - wide / 2.0,
+                    Anchor::End => text.at.x - wide,
+                };
+                let high = text.size * 0.7;
+                (Area::new(x, text.at.y - high, wide, high), text.words.as_str())
+            })
+            .collect()
+    }
+
+    #[test]
+    fn every_label_of_the_demo_can_be_read() {
+        let (fabric, state) = demo("saltmarsh");
+        let views = views(&fabric, &state);
+        assert_eq!(views.len(), 5);
+        for (name, drawing) in views {
+            let scene = &drawing.scene;
+            let texts = texts(scene);
+            for (at, (area, text)) in texts.iter().enumerate() {
+                for (other, second) in &texts[at + 1..] {
+                    assert!(!area.overlaps(*other), "{name}: {text} over {second}");
+                }
+                let inside = area.x >= 0.0 && area.right() <= scene.width;
+                assert!(inside && area.bottom() <= scene.height, "{name}: {text}");
+            }
+            assert!(scene.width < 1400.0 && scene.height < 1000.0, "{name}: {}", scene.width);
+        }
+    }
+
+    #[test]
+    fn every_drawing_is_svg_and_a_picture_in_both_themes() {
+        for name in ["saltmarsh", "saltmarsh-stormy"] {
+            let (fabric, state) = demo(name);
+            let report = fabric.check();
+            for (view, drawing) in views(&fabric, &state) {
+                let drawing = drawing.with_findings(&report);
+                for theme in [Theme::Light, Theme::Dark] {
+                    let svg = drawing.svg(theme);
+                    let mut reader = quick_xml::Reader::from_str(&svg);
+                    let mut depth = 0_i32;
+                    loop {
+                        match reader.read_event() {
+                            Ok(quick_xml::events::Event::Start(_)) => depth += 1,
+                            Ok(quick_xml::events::Event::End(_)) => depth -= 1,
+                            Ok(quick_xml::events::Event::Eof) => break,
+                            Ok(_) => {}
+                            Err(error) => panic!("{view}: {error}"),
+                        }
+                    }
+                    assert_eq!(depth, 0);
+                }
+                // Drawing pixels takes long in a build that is not optimized.
+                if view == "cabling" {
+                    assert!(drawing.png(Theme::Light, 0.5).starts_with(b"\x89PNG"));
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn findings_stand_at_what_they_are_about() {
+        let (fabric, state) = demo("saltmarsh-stormy");
+        let report = fabric.check();
+        let drawing = cabling(&fabric, &state).map(|drawing| drawing.with_findings(&report));
+        let scene = drawing.map(|drawing| drawing.scene).unwrap_or_default();
+        let marked: BTreeSet<&str> =
+            scene.items.iter().flat_map(|item| &item.of).map(String::as_str).collect();
+        for (at, finding) in report.findings.iter().enumerate() {
+            let about_device = finding.about.iter().any(|name| fabric.find_device(name).is_some());
+            if about_device {
+                let name = format!("finding {}", at + 1);
+                assert!(marked.contains(name.as_str()), "{}: {}", finding.rule.id, finding.message);
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_not_there_is_said() {
+        let fabric = Fabric::from_text("empty.toml", "");
+        let state = State::of(&fabric, &Condition::default());
+        assert_eq!(cabling(&fabric, &state).err(), Some(Nothing::Cabling));
+        assert_eq!(overlay(&fabric, &state).err(), Some(Nothing::Overlay));
+        assert_eq!(tenants(&fabric).err(), Some(Nothing::Tenants));
+        assert_eq!(tree(&fabric, &state, None).err(), Some(Nothing::Tree));
+        let (fabric, state) = demo("saltmarsh");
+        let vlan = VlanId::new(4000).ok();
+        assert_eq!(tree(&fabric, &state, vlan).err(), vlan.map(Nothing::TreeOf));
+    }
+}
