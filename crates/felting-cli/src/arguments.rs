@@ -43,6 +43,8 @@ pub(crate) enum Command {
     ///
     /// Exit code: 0 if it is drawn, 2 if the fabric could not be read whole or the command was wrong.
     Draw(DrawOptions),
+    /// Print the topology for other programs.
+    Topology(TopologyOptions),
     /// Tell what a rule is about, with an example and its mend; without a rule, list them all.
     Explain {
         /// The rule's id, such as lag-protocol-clash.
@@ -240,12 +242,38 @@ pub(crate) struct CheckOptions {
     /// The mildest severity that makes the exit code 1.
     #[arg(long, value_name = "SEVERITY", default_value = "warning")]
     pub(crate) deny: SeverityWord,
-    /// Print the findings as JSON.
-    #[arg(long)]
-    pub(crate) json: bool,
+    /// The form of the findings: text for people, json and sarif (2.1.0) for programs and code hosts, junit
+    /// for systems that run tests.
+    #[arg(long, default_value = "text")]
+    pub(crate) format: FindingsFormat,
     /// Judge acceptances as of this day instead of today, such as 2027-01-31.
     #[arg(long, value_name = "DATE")]
     pub(crate) day: Option<jiff::civil::Date>,
+}
+
+/// The form of findings.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum FindingsFormat {
+    Text,
+    Json,
+    Sarif,
+    Junit,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct TopologyOptions {
+    #[command(flatten)]
+    pub(crate) input: Input,
+    /// The form: dot for Graphviz, rfc8345 for the network-topology model of that RFC in JSON.
+    #[arg(long, default_value = "dot")]
+    pub(crate) format: TopologyFormat,
+}
+
+/// The form of a topology.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum TopologyFormat {
+    Dot,
+    Rfc8345,
 }
 
 /// When to use colours.

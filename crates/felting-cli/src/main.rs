@@ -15,7 +15,10 @@ use felting::rules::Severity;
 use felting::{Condition, Fabric, State};
 use felting_view::sheet::{Sheet, Topic};
 
-use arguments::{Arguments, CheckOptions, Command, Input, SheetOptions};
+use arguments::{
+    Arguments, CheckOptions, Command, FindingsFormat, Input, SheetOptions, TopologyFormat,
+    TopologyOptions,
+};
 use meanwhile::Meanwhile;
 use output::{Screen, fail};
 
@@ -36,6 +39,7 @@ fn main() -> ExitCode {
         Command::Sheet { topic, options } => sheet(topic.into(), &options, &screen),
         Command::Walk(options) => walk::run(&options, &screen),
         Command::Draw(options) => draw::run(&options, &screen),
+        Command::Topology(options) => topology(&options, &screen),
         Command::Explain { rule } => explain(rule.as_deref(), &screen),
         Command::Demo { into } => demo::run(into.as_deref(), &screen),
         Command::Schema => {
@@ -61,12 +65,13 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
     let day = options.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
     let report = fabric.check_watched(Some(day), meanwhile.progress());
     drop(meanwhile);
-    screen.print(&if options.json {
-        felting_view::findings_json(&fabric, &report)
-    } else {
-        felting_view::findings(&fabric, &report, screen.style())
-    });
     let denied: Severity = options.deny.into();
+    screen.print(&match options.format {
+        FindingsFormat::Text => felting_view::findings(&fabric, &report, screen.style()),
+        FindingsFormat::Json => felting_view::findings_json(&fabric, &report),
+        FindingsFormat::Sarif => felting_view::findings_sarif(&fabric, &report),
+        FindingsFormat::Junit => felting_view::findings_junit(&fabric, &report, denied),
+    });
     match (fabric.is_complete(), report.worst()) {
         (false, _) => UNREADABLE,
         (true, Some(worst)) if worst >= denied => FOUND,
@@ -116,6 +121,22 @@ fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
     // The sheet goes to whoever asked for it; what it lacks is said beside it.
     let report = felting::Report::default();
     screen.complain(&felting_view::findings(&fabric, &report, screen.style()));
+    UNREADABLE
+}
+
+fn topology(options: &TopologyOptions, screen: &Screen) -> u8 {
+    let fabric = read(&options.input);
+    screen.print(&match options.format {
+        TopologyFormat::Dot => felting_view::topology_dot(&fabric),
+        TopologyFormat::Rfc8345 => {
+            let state = State::of(&fabric, &Condition::default());
+            felting_view::topology_rfc8345(&fabric, &state)
+        }
+    });
+    if fabric.is_complete() {
+        return CLEAN;
+    }
+    walk::incomplete(&fabric, screen);
     UNREADABLE
 }
 

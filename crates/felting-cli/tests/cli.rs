@@ -34,7 +34,7 @@ fn exit_codes() {
     for (arguments, code) in [
         (&["check", CLEAN][..], 0),
         (&["check", STORMY], 1),
-        (&["check", STORMY, "--json"], 1),
+        (&["check", STORMY, "--format", "json"], 1),
         (&["walk", CLEAN, "web-1", "web-2"], 0),
         (&["walk", CLEAN, "web-1", "gauge"], 1),
         (&["walk", CLEAN, "web-1", "web-2", "--cut", "hull-04"], 1),

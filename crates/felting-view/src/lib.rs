@@ -8,11 +8,17 @@ pub mod draw;
 mod explain;
 mod findings;
 mod json;
+mod junit;
+mod sarif;
 pub mod sheet;
+mod topology;
 mod walk;
 mod words;
 
 pub use explain::{catalogue, catalogue_page, explain};
 pub use findings::{Style, findings};
 pub use json::findings_json;
+pub use junit::findings_junit;
+pub use sarif::findings_sarif;
+pub use topology::{topology_dot, topology_rfc8345};
 pub use walk::{Walked, walk, walk_json};

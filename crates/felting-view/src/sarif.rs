@@ -1,0 +1,285 @@
+//! Findings as SARIF 2.1.0 (OASIS), the open format for what analyses find: code hosts show them in place.
+
+use std::collections::BTreeMap;
+
+use felting::Fabric;
+use felting::rules::{Finding, Label, Report, Severity};
+use felting::source::Span;
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
+use serde::Serialize;
+
+const SCHEMA: &str =
+    "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
+
+#[derive(Serialize)]
+struct Log<'a> {
+    #[serde(rename = "$schema")]
+    schema: &'static str,
+    version: &'static str,
+    runs: [Run<'a>; 1],
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Run<'a> {
+    tool: Tool,
+    invocations: [Invocation; 1],
+    /// Columns are counted in characters (SARIF section 3.14.17).
+    column_kind: &'static str,
+    results: Vec<ResultRow<'a>>,
+}
+
+#[derive(Serialize)]
+struct Tool {
+    driver: Driver,
+}
+
+#[derive(Serialize)]
+struct Driver {
+    name: &'static str,
+    version: &'static str,
+    rules: Vec<RuleRow>,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct RuleRow {
+    id: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    short_description: Option<Message>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    full_description: Option<Message>,
+    default_configuration: Configuration,
+}
+
+#[derive(Serialize)]
+struct Configuration {
+    level: &'static str,
+}
+
+#[derive(Serialize)]
+struct Message {
+    text: String,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Invocation {
+    execution_successful: bool,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct ResultRow<'a> {
+    rule_id: &'static str,
+    rule_index: usize,
+    level: &'static str,
+    message: Message,
+    locations: Vec<Location<'a>>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    related_locations: Vec<Location<'a>>,
+    /// What a finding is known by from one run to the next, though lines move.
+    partial_fingerprints: BTreeMap<&'static str, String>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    suppressions: Vec<Suppression<'a>>,
+}
+
+#[derive(Serialize)]
+struct Suppression<'a> {
+    kind: &'static str,
+    status: &'static str,
+    justification: &'a str,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Location<'a> {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    id: Option<usize>,
+    #[serde(rename = "physicalLocation")]
+    physical: PhysicalLocation<'a>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    message: Option<Message>,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct PhysicalLocation<'a> {
+    artifact_location: ArtifactLocation,
+    region: Region<'a>,
+}
+
+#[derive(Serialize)]
+struct ArtifactLocation {
+    uri: String,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Region<'a> {
+    start_line: usize,
+    start_column: usize,
+    end_line: usize,
+    end_column: usize,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    snippet: Option<Snippet<'a>>,
+}
+
+#[derive(Serialize)]
+struct Snippet<'a> {
+    text: &'a str,
+}
+
+/// All that was found, as SARIF. Faults of the input are errors; what is accepted is there as suppressed.
+pub fn findings_sarif(fabric: &Fabric, report: &Report) -> String {
+    let mut rules = Rules::default();
+    let mut results: Vec<ResultRow<'_>> = Vec::new();
+    for fault in fabric.faults() {
+        let rule_index = rules.fault(fault.kind.id());
+        results.push(ResultRow {
+            rule_id: fault.kind.id(),
+            rule_index,
+            level: "error",
+            message: Message { text: format!("{}. Remedy: {}.", fault.message, fault.remedy) },
+            locations: vec![location(fabric, fault.at, None, &fault.expected)],
+            related_locations: fault
+                .related
+                .iter()
+                .enumerate()
+                .map(|(id, (span, text))| location(fabric, *span, Some(id), text))
+                .collect(),
+            partial_fingerprints: fingerprint(fault.kind.id(), &fault.message),
+            suppressions: Vec::new(),
+        });
+    }
+    for finding in &report.findings {
+        results.push(result(fabric, finding, &mut rules, Vec::new()));
+    }
+    for accepted in &report.accepted {
+        let justification = accepted.reason.as_str();
+        let suppression = Suppression { kind: "inSource", status: "accepted", justification };
+        results.push(result(fabric, &accepted.finding, &mut rules, vec![suppression]));
+    }
+    let driver = Driver { name: "felting", version: env!("CARGO_PKG_VERSION"), rules: rules.rows };
+    let log = Log {
+        schema: SCHEMA,
+        version: "2.1.0",
+        runs: [Run {
+            tool: Tool { driver },
+            invocations: [Invocation { execution_successful: fabric.is_complete() }],
+            column_kind: "unicodeCodePoints",
+            results,
+        }],
+    };
+    let mut text =
+        serde_json::to_string_pretty(&log).expect("strings and numbers always serialise");
+    text.push('\n');
+    text
+}
+
+/// The rules that something was found by, each once.
+#[derive(Default)]
+struct Rules {
+    rows: Vec<RuleRow>,
+    places: BTreeMap<&'static str, usize>,
+}
+
+impl Rules {
+    fn add(&mut self, id: &'static str, row: impl FnOnce() -> RuleRow) -> usize {
+        *self.places.entry(id).or_insert_with(|| {
+            self.rows.push(row());
+            self.rows.len() - 1
+        })
+    }
+
+    fn fault(&mut self, id: &'static str) -> usize {
+        self.add(id, || RuleRow {
+            id,
+            short_description: None,
+            full_description: None,
+            default_configuration: Configuration { level: "error" },
+        })
+    }
+
+    fn finding(&mut self, finding: &Finding) -> usize {
+        let rule = finding.rule;
+        self.add(rule.id, || RuleRow {
+            id: rule.id,
+            short_description: Some(Message { text: rule.summary.to_owned() }),
+            full_description: Some(Message {
+                text: format!("{} Sources: {}.", rule.explain, rule.sources.join("; ")),
+            }),
+            default_configuration: Configuration { level: level(rule.severity) },
+        })
+    }
+}
+
+const fn level(severity: Severity) -> &'static str {
+    match severity {
+        Severity::Error => "error",
+        Severity::Warning => "warning",
+        Severity::Hint => "note",
+    }
+}
+
+fn result<'a>(
+    fabric: &'a Fabric,
+    finding: &'a Finding,
+    rules: &mut Rules,
+    suppressions: Vec<Suppression<'a>>,
+) -> ResultRow<'a> {
+    let rule_index = rules.finding(finding);
+    let text =
+        format!("{}. On the wire: {}. Remedy: {}.", finding.message, finding.wire, finding.remedy);
+    let of = |label: &'a Label, id: Option<usize>| location(fabric, label.span, id, &label.text);
+    ResultRow {
+        rule_id: finding.rule.id,
+        rule_index,
+        level: level(finding.severity),
+        message: Message { text },
+        locations: vec![of(&finding.primary, None)],
+        related_locations: finding
+            .related
+            .iter()
+            .enumerate()
+            .map(|(id, label)| of(label, Some(id)))
+            .collect(),
+        partial_fingerprints: fingerprint(finding.rule.id, &finding.message),
+        suppressions,
+    }
+}
+
+fn fingerprint(rule: &str, message: &str) -> BTreeMap<&'static str, String> {
+    BTreeMap::from([("ruleAndMessage/v1", format!("{rule}: {message}"))])
+}
+
+/// What stays as it is in the path of a URI (RFC 3986 section 3.3).
+const IN_PATH: &AsciiSet =
+    &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
+
+/// A path as a URI reference: relative as it is, absolute as a `file` URI (RFC 8089).
+fn uri(path: &str) -> String {
+    let path = utf8_percent_encode(path, IN_PATH).to_string();
+    if path.starts_with('/') { format!("file://{path}") } else { path }
+}
+
+fn location<'a>(fabric: &'a Fabric, span: Span, id: Option<usize>, message: &str) -> Location<'a> {
+    let sources = fabric.sources();
+    let (start, end) = (sources.location(span), sources.location_end(span));
+    let snippet =
+        Some(Snippet { text: sources.text(span) }).filter(|snippet| !snippet.text.is_empty());
+    Location {
+        id,
+        physical: PhysicalLocation {
+            artifact_location: ArtifactLocation { uri: uri(start.file) },
+            region: Region {
+                start_line: start.line,
+                start_column: start.column,
+                end_line: end.line,
+                end_column: end.column,
+                snippet,
+            },
+        },
+        message: (!message.is_empty()).then(|| Message { text: message.to_owned() }),
+    }
+}
