@@ -43,6 +43,10 @@ pub(crate) enum Command {
     ///
     /// Exit code: 0 if it is drawn, 2 if the fabric could not be read whole or the command was wrong.
     Draw(DrawOptions),
+    /// Write everything into one HTML page: findings, drawings, expectations, sheets.
+    ///
+    /// Exit code: 0 if it is written, 2 if the fabric could not be read whole or the command was wrong.
+    Report(ReportOptions),
     /// Print the topology for other programs.
     Topology(TopologyOptions),
     /// Tell what a rule is about, with an example and its mend; without a rule, list them all.
@@ -258,6 +262,18 @@ pub(crate) enum FindingsFormat {
     Json,
     Sarif,
     Junit,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ReportOptions {
+    #[command(flatten)]
+    pub(crate) input: Input,
+    /// The file to write.
+    #[arg(long, short, value_name = "FILE.html")]
+    pub(crate) output: PathBuf,
+    /// Judge acceptances as of this day instead of today, such as 2027-01-31.
+    #[arg(long, value_name = "DATE")]
+    pub(crate) day: Option<jiff::civil::Date>,
 }
 
 #[derive(Args, Debug)]

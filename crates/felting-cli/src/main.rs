@@ -11,13 +11,14 @@ mod walk;
 use std::process::ExitCode;
 
 use clap::{CommandFactory as _, Parser as _};
+use felting::progress::Stage;
 use felting::rules::Severity;
 use felting::{Condition, Fabric, State};
 use felting_view::sheet::{Sheet, Topic};
 
 use arguments::{
-    Arguments, CheckOptions, Command, FindingsFormat, Input, SheetOptions, TopologyFormat,
-    TopologyOptions,
+    Arguments, CheckOptions, Command, FindingsFormat, Input, ReportOptions, SheetOptions,
+    TopologyFormat, TopologyOptions,
 };
 use meanwhile::Meanwhile;
 use output::{Screen, fail};
@@ -39,6 +40,7 @@ fn main() -> ExitCode {
         Command::Sheet { topic, options } => sheet(topic.into(), &options, &screen),
         Command::Walk(options) => walk::run(&options, &screen),
         Command::Draw(options) => draw::run(&options, &screen),
+        Command::Report(options) => report(&options, &screen),
         Command::Topology(options) => topology(&options, &screen),
         Command::Explain { rule } => explain(rule.as_deref(), &screen),
         Command::Demo { into } => demo::run(into.as_deref(), &screen),
@@ -121,6 +123,38 @@ fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
     // The sheet goes to whoever asked for it; what it lacks is said beside it.
     let report = felting::Report::default();
     screen.complain(&felting_view::findings(&fabric, &report, screen.style()));
+    UNREADABLE
+}
+
+fn report(options: &ReportOptions, screen: &Screen) -> u8 {
+    let meanwhile = Meanwhile::new();
+    let fabric = read(&options.input);
+    let day = options.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
+    let found = fabric.check_watched(Some(day), meanwhile.progress());
+    let state = State::of(&fabric, &Condition::default());
+    let failures = felting::walk::judge_watched(&fabric, &state, meanwhile.progress());
+    meanwhile.progress().begin(Stage::Writing, 0);
+    let page = felting_view::report(&felting_view::Reported {
+        fabric: &fabric,
+        state: &state,
+        report: &found,
+        failures: &failures,
+        day: &day.to_string(),
+    });
+    drop(meanwhile);
+    let path = &options.output;
+    if let Err(error) = output::write_beside(path, page.as_bytes()) {
+        return fail(&format!(
+            "the report could not be written to {}: {error}; name a file in a folder that exists and \
+             can be written to",
+            path.display()
+        ));
+    }
+    screen.complain(&format!("wrote {}\n", path.display()));
+    if fabric.is_complete() {
+        return CLEAN;
+    }
+    walk::incomplete(&fabric, screen);
     UNREADABLE
 }
 

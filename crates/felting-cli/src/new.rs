@@ -41,10 +41,7 @@ pub(crate) fn run(options: &NewOptions, screen: &Screen) -> u8 {
 
 /// Writes beside, then moves into place: never half a file, never over another.
 fn write(file: &Path, text: &str) -> std::io::Result<()> {
-    let folder = file.parent().filter(|parent| !parent.as_os_str().is_empty());
-    let mut beside = tempfile::Builder::new()
-        .prefix(".felting-new-")
-        .tempfile_in(folder.unwrap_or(Path::new(".")))?;
+    let mut beside = crate::output::beside(file)?;
     beside.write_all(text.as_bytes())?;
     beside.persist_noclobber(file).map_err(|error| error.error)?;
     Ok(())

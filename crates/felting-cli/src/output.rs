@@ -2,6 +2,7 @@
 
 use std::ffi::OsStr;
 use std::io::{IsTerminal as _, Write as _};
+use std::path::Path;
 
 use felting_view::Style;
 
@@ -55,14 +56,24 @@ fn terminal_width() -> Option<usize> {
     terminal_size::terminal_size().map(|(width, _)| usize::from(width.0))
 }
 
-/// Writes a file whole or not at all: beside its place first, then into it.
-pub(crate) fn write_beside(path: &std::path::Path, bytes: &[u8]) -> std::io::Result<()> {
+/// A new file beside a place, to be moved there when it is whole.
+pub(crate) fn beside(path: &Path) -> std::io::Result<tempfile::NamedTempFile> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
     if folder.is_some_and(|folder| !folder.is_dir()) {
         let why = "there is no such folder";
         return Err(std::io::Error::new(std::io::ErrorKind::NotFound, why));
     }
-    let mut beside = tempfile::NamedTempFile::new_in(folder.unwrap_or(std::path::Path::new(".")))?;
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(".felting-");
+    // As any new file: what the umask leaves of reading and writing for all.
+    #[cfg(unix)]
+    builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
+    builder.tempfile_in(folder.unwrap_or(Path::new(".")))
+}
+
+/// Writes a file whole or not at all: beside its place first, then into it.
+pub(crate) fn write_beside(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
+    let mut beside = beside(path)?;
     beside.write_all(bytes)?;
     beside.persist(path).map_err(|error| error.error)?;
     Ok(())

@@ -46,10 +46,23 @@ impl Drawing {
         svg::svg(&self.scene, theme)
     }
 
+    /// The same with each finding marked at what it is about by its number.
+    #[must_use]
+    pub fn with_marks(mut self, report: &Report) -> Self {
+        marks::mark(&mut self.scene, &report.findings);
+        self
+    }
+
+    /// The names of all that is drawn.
+    pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
+        self.scene.items.iter().flat_map(|item| &item.of).map(String::as_str)
+    }
+
     /// The same with each finding marked at what it is about, and told below.
     #[must_use]
     pub fn with_findings(mut self, report: &Report) -> Self {
         marks::mark(&mut self.scene, &report.findings);
+        marks::list(&mut self.scene, &report.findings);
         self
     }
 
@@ -59,6 +72,24 @@ impl Drawing {
         // What is drawn here is SVG that can be read again.
         png::png(&self.svg(theme), scale).unwrap_or_default()
     }
+}
+
+/// The colours of both themes for a page: light, and dark where the reader has it so.
+pub(crate) fn inks() -> String {
+    let of = |theme: Theme| {
+        let all = Ink::ALL.iter().map(|ink| format!("--{}:{};", ink.class(), theme.colour(*ink)));
+        all.collect::<String>()
+    };
+    let classes = Ink::ALL.iter().map(|ink| {
+        let name = ink.class();
+        format!(".fill-{name}{{fill:var(--{name})}}.stroke-{name}{{stroke:var(--{name})}}\n")
+    });
+    let classes: String = classes.collect();
+    format!(
+        ":root{{{}}}\n@media (prefers-color-scheme: dark){{:root{{{}}}}}\n{classes}",
+        of(Theme::Light),
+        of(Theme::Dark)
+    )
 }
 
 /// Why there is nothing to draw.

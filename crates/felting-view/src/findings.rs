@@ -74,7 +74,7 @@ pub fn findings(fabric: &Fabric, report: &Report, style: Style) -> String {
 }
 
 /// One line: the fabric's name and how much was found.
-fn sum(fabric: &Fabric, report: &Report) -> String {
+pub(crate) fn sum(fabric: &Fabric, report: &Report) -> String {
     let count = |count: usize, what: &str| match count {
         0 => None,
         1 => Some(format!("1 {what}")),
@@ -110,14 +110,14 @@ fn sum(fabric: &Fabric, report: &Report) -> String {
     format!("{name}: {}{of}", parts.join(", "))
 }
 
-struct Drawer<'a> {
+pub(crate) struct Drawer<'a> {
     fabric: &'a Fabric,
     renderer: Renderer,
     width: usize,
 }
 
 impl<'a> Drawer<'a> {
-    fn new(fabric: &'a Fabric, style: Style) -> Self {
+    pub(crate) fn new(fabric: &'a Fabric, style: Style) -> Self {
         let renderer = if style.colour { Renderer::styled() } else { Renderer::plain() };
         Self {
             fabric,
@@ -126,7 +126,7 @@ impl<'a> Drawer<'a> {
         }
     }
 
-    fn finding(&self, finding: &Finding) -> String {
+    pub(crate) fn finding(&self, finding: &Finding) -> String {
         let level = match finding.severity {
             Severity::Error => Level::ERROR,
             Severity::Warning => Level::WARNING,
@@ -141,7 +141,7 @@ impl<'a> Drawer<'a> {
         self.renderer.render(&[group])
     }
 
-    fn fault(&self, fault: &Fault) -> String {
+    pub(crate) fn fault(&self, fault: &Fault) -> String {
         let primary = Label { span: fault.at, text: fault.expected.clone() };
         let related: Vec<_> = fault
             .related

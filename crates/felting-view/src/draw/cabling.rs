@@ -573,12 +573,8 @@ impl<'a> Cabled<'a> {
 
     /// The rates that lines have, for the legend.
     pub(super) fn rates(&self) -> Vec<u32> {
-        let mut rates: Vec<u32> = self
-            .lines
-            .iter()
-            .filter_map(|line| line.cable)
-            .map(|cable| self.megabits(cable))
-            .collect();
+        let cables = self.plan.wires.iter().flat_map(|wire| &wire.cables);
+        let mut rates: Vec<u32> = cables.map(|&cable| self.megabits(cable)).collect();
         rates.sort_unstable();
         rates.dedup();
         rates

@@ -14,7 +14,7 @@ const MARKS: usize = 3;
 const TOLD: usize = 16;
 const SIZE: f64 = 10.0;
 
-/// Marks findings on what they are about, and tells them below, numbered.
+/// Marks findings on what they are about, numbered.
 pub(super) fn mark(scene: &mut Scene, findings: &[Finding]) {
     let places = Places::of(scene);
     let mut at_place: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
@@ -70,7 +70,6 @@ pub(super) fn mark(scene: &mut Scene, findings: &[Finding]) {
             ],
         });
     }
-    list(scene, findings);
 }
 
 /// Where things are by name: the smallest area that stands for it, and for how many names that stands.
@@ -150,7 +149,8 @@ fn badge(at: Point, number: usize, finding: &Finding) -> Item {
     }
 }
 
-fn list(scene: &mut Scene, findings: &[Finding]) {
+/// Tells findings below the drawing.
+pub(super) fn list(scene: &mut Scene, findings: &[Finding]) {
     if findings.is_empty() {
         return;
     }

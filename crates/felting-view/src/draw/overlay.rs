@@ -302,7 +302,8 @@ fn sessions(
     let shown = speakers.len().min(SPEAKERS_SHOWN);
     let y = HEAD + 4.0;
     let below = y + 40.0 + 66.0;
-    let (left, across) = (x_of(0), slot * columns.len() as f64 - 12.0);
+    let across = (slot * columns.len() as f64 - 12.0).max(shown as f64 * 124.0);
+    let left = x_of(0);
     let step = (across / shown as f64).min(220.0);
     let first = left + across / 2.0 - step * (shown as f64 - 1.0) / 2.0;
     let center = |place: usize| first + step * place.min(shown - 1) as f64;

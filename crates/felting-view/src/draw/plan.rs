@@ -16,7 +16,7 @@ const HOSTS_SHOWN: usize = 24;
 /// Of switches that are alike, a tier shows all of up to this many.
 const SWITCHES_SHOWN: usize = 10;
 /// Of pods that are alike, as many are shown.
-const PODS_SHOWN: usize = 2;
+const PODS_SHOWN: usize = 1;
 /// Between two boxes up to this many cables are drawn one by one.
 pub(crate) const CABLES_SHOWN: usize = 4;
 
@@ -161,23 +161,7 @@ impl Plan {
     ) -> BTreeSet<DeviceId> {
         let mut folded = BTreeSet::new();
         let pods = cabling.alike_pods(fabric, keep);
-        for pods in pods {
-            let devices: Vec<DeviceId> = pods.iter().flatten().copied().collect();
-            let row = devices.iter().map(|&device| cabling.tier[device]).min().unwrap_or(0);
-            let switches = devices
-                .iter()
-                .filter(|&&device| fabric.device(device).kind == DeviceKind::Switch)
-                .count();
-            let hosts = devices.len() - switches;
-            let unit = self.unit(row, None);
-            let words = match hosts {
-                0 => format!("{switches} switches"),
-                _ => format!("{switches} switches, {hosts} hosts"),
-            };
-            let name = format!("{} more pods like these", pods.len());
-            folded.extend(devices.iter().copied());
-            self.node(unit, Kind::Fold(words), name, devices);
-        }
+        folded.extend(pods.iter().flatten().flatten().copied());
         // One pair or one switch alone; pairs stand where their first side does.
         let mut groups: Vec<Vec<DeviceId>> = Vec::new();
         for (id, device) in fabric.devices() {
@@ -242,6 +226,23 @@ impl Plan {
                 };
                 self.node(unit, kind, made.name.value.to_string(), vec![device]);
             }
+        }
+        // Pods that are folded stand behind those that are not.
+        for pods in pods {
+            let devices: Vec<DeviceId> = pods.iter().flatten().copied().collect();
+            let row = devices.iter().map(|&device| cabling.tier[device]).min().unwrap_or(0);
+            let switches = devices
+                .iter()
+                .filter(|&&device| fabric.device(device).kind == DeviceKind::Switch)
+                .count();
+            let hosts = devices.len() - switches;
+            let unit = self.unit(row, None);
+            let words = match hosts {
+                0 => format!("{switches} switches"),
+                _ => format!("{switches} switches, {hosts} hosts"),
+            };
+            let name = format!("{} more pods like these", pods.len());
+            self.node(unit, Kind::Fold(words), name, devices);
         }
         folded
     }

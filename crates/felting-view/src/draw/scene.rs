@@ -99,7 +99,6 @@ pub(crate) enum Ink {
 }
 
 impl Ink {
-    #[cfg(test)]
     pub(crate) const ALL: &'static [Self] = &[
         Self::Paper,
         Self::Text,

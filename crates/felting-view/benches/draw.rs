@@ -1,0 +1,64 @@
+//! Drawings and the report of a fabric of three tiers: pods of 32 pairs of leaves, eight hosts a leaf.
+
+#![allow(missing_docs, reason = "a program")]
+
+use divan::Bencher;
+use felting::first::FirstFabric;
+use felting::{Condition, Fabric, State};
+use felting_view::draw::{self, Theme};
+use felting_view::{Reported, report};
+
+const LEAVES: [u32; 3] = [256, 512, 1024];
+
+fn main() {
+    divan::main();
+}
+
+fn made(leaves: u32) -> (Fabric, State) {
+    let plan = FirstFabric {
+        pods: leaves / 64,
+        pairs: 32,
+        spines: 4,
+        super_spines: 4,
+        hosts: leaves * 8,
+        tenants: 8,
+        segments: 64,
+        ..FirstFabric::default()
+    };
+    let text = plan.to_toml().expect("the plan fits");
+    let fabric = Fabric::from_text("bench.toml", &text);
+    assert!(fabric.is_complete(), "{:?}", fabric.faults().first());
+    let state = State::of(&fabric, &Condition::default());
+    (fabric, state)
+}
+
+#[divan::bench(args = LEAVES, sample_count = 5, sample_size = 1)]
+fn cabling(bencher: Bencher<'_, '_>, leaves: u32) {
+    let (fabric, state) = made(leaves);
+    bencher.bench(|| draw::cabling(&fabric, &state).map(|drawing| drawing.svg(Theme::Light)));
+}
+
+#[divan::bench(args = LEAVES, sample_count = 5, sample_size = 1)]
+fn cabling_png(bencher: Bencher<'_, '_>, leaves: u32) {
+    let (fabric, state) = made(leaves);
+    bencher.bench(|| draw::cabling(&fabric, &state).map(|drawing| drawing.png(Theme::Light, 1.0)));
+}
+
+#[divan::bench(args = LEAVES, sample_count = 5, sample_size = 1)]
+fn overlay(bencher: Bencher<'_, '_>, leaves: u32) {
+    let (fabric, state) = made(leaves);
+    bencher.bench(|| draw::overlay(&fabric, &state).map(|drawing| drawing.svg(Theme::Light)));
+}
+
+#[divan::bench(args = LEAVES, sample_count = 3, sample_size = 1)]
+fn whole_report(bencher: Bencher<'_, '_>, leaves: u32) {
+    let (fabric, state) = made(leaves);
+    let found = fabric.check();
+    let bytes = || {
+        let reported =
+            Reported { fabric: &fabric, state: &state, report: &found, failures: &[], day: "" };
+        report(&reported).len()
+    };
+    assert!(bytes() < 20_000_000, "{} bytes", bytes());
+    bencher.bench(bytes);
+}
