@@ -284,7 +284,7 @@ fn words(fabric: &Fabric, expectation: &Expectation) -> String {
             Loss::AnySwitch => Some("any one switch"),
             Loss::AnyCableOrSwitch => Some("any one cable or switch"),
             Loss::Thing(what) => Some(what.as_str()),
-            _ => None,
+            Loss::Nothing => None,
         })
         .collect();
     if !losses.is_empty() {

@@ -88,10 +88,11 @@ impl Places {
             });
             let largest = boxes
                 .max_by(|(a, _), (b, _)| (a.width * a.height).total_cmp(&(b.width * b.height)));
-            let area = largest.map(|(area, frame)| {
-                // The marks of a frame begin at its left, as those of what is in it end at its right.
-                let room = if frame && area.height > 30.0 { 66.0 } else { area.width };
-                Area { width: area.width.min(room), ..area }
+            // The marks of a frame stand at its lower left corner, those of what is in it at their upper right
+            // ones.
+            let area = largest.map(|(area, frame)| match frame && area.height > 30.0 {
+                true => Area { y: area.bottom(), width: area.width.min(64.0), ..area },
+                false => area,
             });
             let Some(area) = area.filter(|_| !item.of.is_empty()) else { continue };
             let at = places.all.len();
@@ -156,7 +157,10 @@ pub(super) fn list(scene: &mut Scene, findings: &[Finding]) {
     }
     let room = (scene.width - 2.0 * MARGIN).max(600.0);
     let mut y = scene.height + 4.0;
-    for (at, finding) in findings.iter().enumerate().take(TOLD) {
+    // The worst first, each by the number that it has above.
+    let mut worst: Vec<(usize, &Finding)> = findings.iter().enumerate().collect();
+    worst.sort_by_key(|(at, finding)| (std::cmp::Reverse(finding.severity), *at));
+    for (at, finding) in worst.into_iter().take(TOLD) {
         y += 19.0;
         let x = MARGIN + 10.0;
         scene.add(badge(Point::new(x, y - 4.0), at + 1, finding));
