@@ -86,7 +86,7 @@ pub(crate) fn inks() -> String {
     });
     let classes: String = classes.collect();
     format!(
-        ":root{{{}}}\n@media (prefers-color-scheme: dark){{:root{{{}}}}}\n{classes}",
+        ":root{{{}}}\n@media screen and (prefers-color-scheme: dark){{:root{{{}}}}}\n{classes}",
         of(Theme::Light),
         of(Theme::Dark)
     )
@@ -267,15 +267,48 @@ mod tests {
     fn findings_stand_at_what_they_are_about() {
         let (fabric, state) = demo("saltmarsh-stormy");
         let report = fabric.check();
-        let drawing = cabling(&fabric, &state).map(|drawing| drawing.with_findings(&report));
-        let scene = drawing.map(|drawing| drawing.scene).unwrap_or_default();
-        let marked: BTreeSet<&str> =
-            scene.items.iter().flat_map(|item| &item.of).map(String::as_str).collect();
-        for (at, finding) in report.findings.iter().enumerate() {
-            let about_device = finding.about.iter().any(|name| fabric.find_device(name).is_some());
-            if about_device {
-                let name = format!("finding {}", at + 1);
-                assert!(marked.contains(name.as_str()), "{}: {}", finding.rule.id, finding.message);
+        let segments: BTreeSet<&str> =
+            fabric.segments().map(|(_, segment)| segment.name.value.as_str()).collect();
+        let vrfs: BTreeSet<&str> = fabric.vrfs().map(|(_, vrf)| vrf.name.value.as_str()).collect();
+        for (view, drawing) in views(&fabric, &state) {
+            let drawing = drawing.with_marks(&report);
+            let marked: BTreeSet<&str> = drawing.names().collect();
+            for (at, finding) in report.findings.iter().enumerate() {
+                let is_there = |name: &str| match view {
+                    "cabling" | "walk" => fabric.find_device(name).is_some(),
+                    "overlay" | "tenants" => segments.contains(name) || vrfs.contains(name),
+                    _ => false,
+                };
+                // Beside a walk only what is on or above its way is drawn.
+                if view != "walk" && finding.about.iter().any(|name| is_there(name)) {
+                    let name = format!("finding {}", at + 1);
+                    assert!(marked.contains(name.as_str()), "{view}: {}", finding.message);
+                }
+            }
+        }
+    }
+
+    /// Whatever is wrong with a fabric, it is drawn, its walks too, and nothing lies over anything else.
+    #[test]
+    fn every_example_of_a_rule_is_drawn() {
+        for rule in felting::rules::all() {
+            let fabric = Fabric::from_text("broken.toml", rule.broken);
+            let state = State::of(&fabric, &Condition::default());
+            let report = fabric.check();
+            for (view, drawing) in views(&fabric, &state) {
+                let drawing = drawing.with_findings(&report);
+                let (wide, high) = (drawing.scene.width, drawing.scene.height);
+                let sound = wide.is_finite() && high.is_finite() && wide > 0.0 && high > 0.0;
+                assert!(sound && !drawing.svg(Theme::Light).contains("NaN"), "{}: {view}", rule.id);
+            }
+            let ends: Vec<_> = fabric.endpoints().map(|(id, _)| id).take(3).collect();
+            let mut walker = Walker::new(&fabric, &state);
+            for (&from, &to) in ends.iter().flat_map(|a| ends.iter().map(move |b| (a, b))) {
+                let [from, to] =
+                    [from, to].map(|end| felting::fabric::Terminal::Endpoint(end, None));
+                if let Ok(walked) = walker.walk(from, to, Options::ALL) {
+                    assert!(walk(&fabric, &state, &walked).is_ok(), "{}", rule.id);
+                }
             }
         }
     }
