@@ -577,8 +577,8 @@ impl Plan {
     }
 
     fn sizes(&mut self, fabric: &Fabric) {
-        // The lines on the upper edge, on the lower one, and whether there are some aside.
-        let mut edges = vec![(0_usize, 0_usize, false); self.nodes.len()];
+        // The lines on the upper edge, on the lower one, and on how many sides there are some.
+        let mut edges = vec![(0_usize, 0_usize, 0_usize); self.nodes.len()];
         let mut slots = vec![18.0_f64; self.nodes.len()];
         for wire in &self.wires {
             let lines = self.lines(wire);
@@ -586,7 +586,7 @@ impl Plan {
             let beside = rows[0] == rows[1] && self.side_by_side(wire);
             for (end, &node) in wire.ends.iter().enumerate() {
                 match rows[end].cmp(&rows[1 - end]) {
-                    _ if beside => edges[node].2 = true,
+                    _ if beside => edges[node].2 += 1,
                     std::cmp::Ordering::Greater => edges[node].0 += lines,
                     _ => edges[node].1 += lines,
                 }
@@ -604,7 +604,7 @@ impl Plan {
             let (up, down, aside) = edges[at];
             let ports = up.max(down).min(16) as f64 * slots[at] + 2.0;
             let name = width(&node.name, NAME_SIZE, true) + 16.0;
-            let mark = if aside { slots[at] + 2.0 } else { 0.0 };
+            let mark = aside as f64 * (slots[at] + 2.0);
             let (wide, high) = match &node.kind {
                 Kind::Host => (ports.max(name + mark).max(48.0), HOST_HEIGHT),
                 Kind::Fold(words) => {

@@ -292,11 +292,13 @@ fn link(
         } else {
             let down = uy > 0.0;
             let y = near.y + if down { 14.0 } else { -7.0 };
-            let x = near.x + ux * ((y - near.y).abs() / uy.abs().max(0.2));
-            // Outside of the line, so that neighbors don't meet.
-            match if end == 0 { far.x < near.x } else { far.x > near.x } {
-                true => Text::new(Point::new(x - 8.0, y), 9.0, words).end(),
-                false => Text::new(Point::new(x + 8.0, y), 9.0, words),
+            // Outside of the line, so that neighbors don't meet; beside all of it that the text is as high as.
+            let left = if end == 0 { far.x < near.x } else { far.x > near.x };
+            let along = if left == (ux < 0.0) { 14.0 } else { 5.0 };
+            let x = near.x + ux / uy.abs().max(0.2) * along;
+            match left {
+                true => Text::new(Point::new(x - 7.0, y), 9.0, words).end(),
+                false => Text::new(Point::new(x + 7.0, y), 9.0, words),
             }
         };
         shapes.push(Shape::Text(text.ink(Ink::Quiet)));

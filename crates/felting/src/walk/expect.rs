@@ -198,13 +198,13 @@ fn with_nothing_lost(
             }
             let Ok(walk) = &walked else { continue };
             let losses = losses(fabric, state, expectation, walk);
-            // What must not reach is tried with each loss, and what an election may lead another way; room may
-            // lack on the way round by a peer link.
+            // What must not reach is tried with each loss, and what an election may lead another way.
             let elected = elected_legs(fabric, walk).next().is_some();
-            let (exact, round) = (elected || !expectation.reaches.value, expectation.mtu.is_none());
+            let exact = elected || !expectation.reaches.value;
+            let room = expectation.mtu.map(|least| least.get());
             let marked = Marked::of(fabric, walk);
             let tried = losses.into_iter().filter(|lost| {
-                exact || !is_harmless(fabric, state, &marked, lost, round, &mut memory)
+                exact || !is_harmless(fabric, state, &marked, lost, room, &mut memory)
             });
             judged.tried.extend(tried.map(|lost| (lost, case)));
         }
@@ -293,7 +293,12 @@ fn losses(
         let (cables, switches) = match &loss.value {
             Loss::Nothing => continue,
             Loss::Thing(what) => {
-                found.insert(Lost::Thing(what.to_string()));
+                // A switch by its name is lost like any other; what else there is to name is tried.
+                let switch = fabric.find_device(what).filter(|&device| {
+                    let made = fabric.device(device);
+                    made.kind == DeviceKind::Switch && made.stack.is_none()
+                });
+                found.insert(switch.map_or_else(|| Lost::Thing(what.to_string()), Lost::Switch));
                 continue;
             }
             Loss::AnyCable => (true, false),

@@ -84,8 +84,8 @@ struct Question<'a> {
     cable: Option<CableId>,
     switch: Option<DeviceId>,
     lost: &'a Lost,
-    /// Whether the way round over a peer link counts too, which may have less room.
-    by_peer_link: bool,
+    /// How large a packet must get through, which the way round over a peer link may not take.
+    room: Option<u32>,
     memory: &'a mut Memory,
 }
 
@@ -95,7 +95,7 @@ pub(super) fn is_harmless(
     state: &State,
     marked: &Marked<'_>,
     lost: &Lost,
-    by_peer_link: bool,
+    room: Option<u32>,
     memory: &mut Memory,
 ) -> bool {
     let (cable, switch) = match lost {
@@ -107,7 +107,7 @@ pub(super) fn is_harmless(
     if !memory.plain {
         return false;
     }
-    let mut question = Question { fabric, state, cable, switch, lost, by_peer_link, memory };
+    let mut question = Question { fabric, state, cable, switch, lost, room, memory };
     if !question.is_simple() {
         return false;
     }
@@ -193,7 +193,12 @@ impl Question<'_> {
         let touched = self.switch.is_some_and(|switch| marks.devices.contains(&switch))
             || self.cable.is_some_and(|cable| marks.cables.contains(&cable));
         if touched {
-            let plain = path.hops.iter().all(|hop| self.is_plain(hop));
+            // What is only routed has no part in what is bridged elsewhere on the way.
+            let routed = self.is_routed_only();
+            let plain = path.hops.iter().all(|hop| match routed {
+                true => self.goes_on_from(hop),
+                false => self.is_plain(hop) && self.goes_on_from(hop),
+            });
             if !plain || !self.bonds_go_on(path) || !self.stays_whole(path) {
                 return false;
             }
@@ -220,10 +225,36 @@ impl Question<'_> {
                 Act::Bridges { side: Side::Behind(_) } | Act::Enters { presence: None, .. }
             )
         });
-        made.stack.is_none()
-            && !bridges
-            && hop.exits.iter().all(|exit| exit.wan.is_none())
-            && hop.exits.iter().all(|exit| self.carries_on(exit))
+        made.stack.is_none() && !bridges
+    }
+
+    /// Whether no LAG is broken on the way from a hop, and none of it leads over a WAN.
+    fn goes_on_from(&self, hop: &Hop) -> bool {
+        hop.exits.iter().all(|exit| exit.wan.is_none() && self.carries_on(exit))
+    }
+
+    /// Whether what is lost carries no VLAN at all: a cable between routed ports, a switch that only routes.
+    fn is_routed_only(&self) -> bool {
+        let bridges = |port: PortId| {
+            self.fabric.lag_of(port).is_some()
+                || self.fabric.settings_of(port).is_some_and(|settings| {
+                    settings.untagged.is_some() || !settings.tagged.value.is_empty()
+                })
+        };
+        match (self.cable, self.switch) {
+            (Some(cable), _) => {
+                let ends = self.fabric.cable(cable).ends;
+                self.is_underlay() && !ends.iter().any(|end| bridges(end.value))
+            }
+            (_, Some(switch)) => {
+                let made = self.fabric.device(switch);
+                made.stack.is_none()
+                    && made.pair.is_none()
+                    && self.fabric.presences_on(switch).is_empty()
+                    && !made.ports.iter().any(bridges)
+            }
+            _ => false,
+        }
     }
 
     /// Whether the LAG of a port that is cut goes on with what is left of it.
@@ -318,14 +349,22 @@ impl Question<'_> {
         let half_up = hop.exits.iter().any(|exit| {
             let group = fabric.lag_of(exit.port).and_then(|lag| fabric.lag(lag).group);
             let halves = group.map(|group| fabric.group(group).halves);
-            halves
-                .is_some_and(|halves| halves[1 - side].is_some_and(|half| self.state.lag(half).up))
+            let of_twin = halves.and_then(|halves| halves[1 - side]);
+            of_twin.is_some_and(|half| self.state.lag(half).up && self.takes(half))
         });
-        self.by_peer_link
+        sides.iter().flat_map(|side| side.links()).all(|link| self.takes(link))
             && Some(twin) != self.switch
             && carried(side)
             && carried(1 - side)
             && half_up
+    }
+
+    /// Whether a LAG takes packets as large as must get through.
+    fn takes(&self, lag: LagId) -> bool {
+        self.fabric.lag(lag).members.iter().all(|member| {
+            let mtu = self.fabric.mtu_of(self.fabric.member(member).port.value);
+            self.room.zip(mtu).is_none_or(|(room, mtu)| room <= mtu)
+        })
     }
 
     // ---- what EVPN told

@@ -157,6 +157,52 @@ fn judged_with_faults_as_when_tried() {
     }
 }
 
+/// Room for packets, where a peer link or one half has less of it, judged as when every loss is tried.
+#[test]
+fn room_is_judged_as_when_tried() {
+    const LEAST: u32 = 1600;
+    let plan = FirstFabric { pairs: 2, hosts: 4, segments: 2, ..FirstFabric::default() };
+    let (whole, pairs) = peopled(&plan);
+    let small = |what: &str| format!("{what}mtu = 1500\n");
+    let peer = "name = \"peer\"\nports = \"et[51-52]\"\n";
+    let half = "name = \"host-001\"\ngroup = 1\nports = \"et1\"\n";
+    let on_one = format!("{half}differs = [{{ on = \"leaf-01b\", mtu = 1500 }}]\n");
+    for (from, to) in
+        [(peer, peer.to_owned()), (peer, small(peer)), (half, small(half)), (half, on_one)]
+    {
+        assert!(whole.contains(from), "{from}");
+        let text = whole.replacen(from, &to, 1);
+        let bare = read(&text);
+        let mut expected = String::new();
+        for (from, to) in &pairs {
+            let _ = writeln!(
+                expected,
+                "[[expect]]\nfrom = \"{from}\"\nto = \"{to}\"\nmtu = {LEAST}\ndespite = \"any one cable or switch\""
+            );
+        }
+        let fabric = read(&format!("{text}{expected}"));
+        let state = State::of(&fabric, &Condition::default());
+        let failures = judge(&fabric, &state);
+        let mut fails = vec![false; pairs.len()];
+        let none = std::iter::once(Condition::default());
+        let losses = single_losses(&bare);
+        let each = losses.iter().map(|loss| Condition::default().cut(&bare, loss).unwrap());
+        for condition in none.chain(each) {
+            let state = State::of(&bare, &condition);
+            let mut walker = Walker::new(&bare, &state);
+            for ((from, to), fails) in pairs.iter().zip(&mut fails) {
+                let ends = [from, to].map(|end| bare.terminal(end).unwrap());
+                let walk = walker.walk(ends[0], ends[1], Options::ALL).unwrap();
+                *fails |= !walk.arrives() || walk.mtu().is_some_and(|mtu| mtu < LEAST);
+            }
+        }
+        for (at, ((id, _), fails)) in fabric.expectations().zip(fails).enumerate() {
+            let judged = failures.iter().find(|failure| failure.expectation == id);
+            assert_eq!(judged.is_some(), fails, "{to}: {:?}: {judged:?}", pairs[at]);
+        }
+    }
+}
+
 #[test]
 fn the_demo_is_judged_as_when_tried() {
     let fabric = demo("saltmarsh");
@@ -171,7 +217,13 @@ fn the_demo_is_judged_as_when_tried() {
             }
         }
     }
-    assert!(names.len() > 4, "the demo has ends that reach each other");
+    // Out over the border and back, and through access switches and a stack.
+    for (from, to) in
+        [("web-1", "campus"), ("campus", "imager-2"), ("lathe", "campus"), ("eye-1", "web-2")]
+    {
+        names.push((from.to_owned(), to.to_owned()));
+    }
+    assert!(names.len() > 8, "the demo has ends that reach each other");
     compare(&|more| with(&demo_files("saltmarsh"), more), &names);
     assert!(judge(&fabric, &state).is_empty());
 }
