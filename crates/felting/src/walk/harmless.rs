@@ -352,7 +352,7 @@ impl Question<'_> {
             let of_twin = halves.and_then(|halves| halves[1 - side]);
             of_twin.is_some_and(|half| self.state.lag(half).up && self.takes(half))
         });
-        sides.iter().flat_map(|side| side.links()).all(|link| self.takes(link))
+        sides.iter().all(|side| side.links().all(|link| self.takes(link)))
             && Some(twin) != self.switch
             && carried(side)
             && carried(1 - side)
