@@ -67,12 +67,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .collect();
         let Some(&first) = lacking.first() else { continue };
         let names: Vec<&str> = lacking.iter().map(|&switch| fabric.device_name(switch)).collect();
+        let do_not = if names.len() == 1 { "does not" } else { "do not" };
         let names = crate::rules::some_of(&names);
         out.report(
             vrf.name.span,
             format!("no default route on {names}"),
             format!(
-                "the VRF {} has a default route at {}, but {names} does not get it",
+                "the VRF {} has a default route at {}, but {names} {do_not} get it",
                 vrf.name.value, outside.name.value
             ),
         )
