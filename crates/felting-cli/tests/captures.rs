@@ -134,12 +134,12 @@ fn analyser() -> bool {
 }
 
 /// Walks, and holds the capture against what the walk states; returns the UDP checksums of what is tunnelled.
-fn compare(fabric: &Path, words: &[&str]) -> Vec<String> {
+fn compare(model: &Path, words: &[&str]) -> Vec<String> {
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("walk.pcapng");
     let output = Command::new(env!("CARGO_BIN_EXE_felting"))
         .arg("walk")
-        .arg(fabric)
+        .arg(model)
         .args(words)
         .args(["--format", "json", "--capture"])
         .arg(&file)

@@ -17,11 +17,11 @@ fn browser() -> bool {
     found.is_ok()
 }
 
-fn report(fabric: &Path, page: &Path) -> String {
+fn report(model: &Path, page: &Path) -> String {
     let output = Command::new(env!("CARGO_BIN_EXE_felting"))
         .args(["report", "--day", "2026-11-24", "-o"])
         .arg(page)
-        .arg(fabric)
+        .arg(model)
         .output()
         .unwrap();
     let complaint = String::from_utf8_lossy(&output.stderr);

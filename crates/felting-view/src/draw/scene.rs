@@ -168,22 +168,12 @@ pub(crate) struct Text {
     pub(crate) anchor: Anchor,
     pub(crate) bold: bool,
     pub(crate) ink: Ink,
-    /// Whether it is read from bottom to top.
-    pub(crate) turned: bool,
     pub(crate) words: String,
 }
 
 impl Text {
     pub(crate) fn new(at: Point, size: f64, text: impl Into<String>) -> Self {
-        Self {
-            at,
-            size,
-            anchor: Anchor::Start,
-            bold: false,
-            ink: Ink::Text,
-            turned: false,
-            words: text.into(),
-        }
+        Self { at, size, anchor: Anchor::Start, bold: false, ink: Ink::Text, words: text.into() }
     }
 
     pub(crate) fn middle(self) -> Self {

@@ -147,7 +147,7 @@ mod tests {
     }
 
     #[test]
-    fn every_ink_has_a_class_and_colours_of_its_own() {
+    fn every_ink_has_a_class_of_its_own() {
         let mut classes: Vec<&str> = Ink::ALL.iter().map(|ink| ink.class()).collect();
         classes.sort_unstable();
         classes.dedup();
