@@ -9,7 +9,7 @@ mod cause;
 mod condition;
 pub(crate) mod evpn;
 pub(crate) mod host;
-mod lag;
+pub(crate) mod lag;
 pub(crate) mod pair;
 mod partner;
 mod port;
@@ -41,6 +41,7 @@ pub use underlay::{
 
 use crate::fabric::{DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, StackId};
 use crate::id::IdVec;
+use crate::progress::{Progress, Stage};
 
 /// What the protocols made of a fabric.
 #[derive(Clone, Debug)]
@@ -68,9 +69,18 @@ pub struct State {
     pub(crate) facing_wholes: Vec<(LagId, LagId)>,
 }
 
+/// The longer steps of [`State::of`], for who watches.
+const STEPS: usize = 7;
+
 impl State {
     /// Computes everything, in time linear in ports, cables and members (n log n within a LAG).
     pub fn of(fabric: &Fabric, condition: &Condition) -> Self {
+        Self::of_watched(fabric, condition, &Progress::default())
+    }
+
+    /// Like [`of`](Self::of), and tells how far it is.
+    pub fn of_watched(fabric: &Fabric, condition: &Condition, progress: &Progress) -> Self {
+        progress.begin(Stage::Behavior, STEPS);
         let mut causes = Causes::default();
         let mut far = port::links(fabric, condition, &mut causes);
         let stacks = stack::outcomes(fabric, condition, &far);
@@ -86,19 +96,26 @@ impl State {
         settings::peer_link_settings(fabric, &mut causes);
         settings::ethernet_segments(fabric, &mut causes);
         settings::segments(fabric, &mut causes);
+        progress.advance(1);
         let (lags, members) = lag::outcomes(fabric, &far, &pairs, &stacks, &mut causes);
+        progress.advance(1);
         let facing = lag::facing(fabric, &members, &lags);
         let facing_wholes = lag::facing_wholes(fabric, &facing);
         settings::layers(fabric, &facing, &mut causes);
         settings::keys_reused(fabric, &facing, &mut causes);
+        progress.advance(1);
         let groups = pair::groups(fabric, &pairs, |lag: LagId| lags[lag].up);
         let trees = tree::trees(fabric, condition, &far, &members, &lags, &mut causes);
+        progress.advance(1);
         let links = underlay::Links { far: &far, lags: &lags };
         let underlay = underlay::outcome(fabric, condition, &links, &mut causes);
+        progress.advance(1);
         let bgp = Bgp::over_all(fabric, &underlay, &mut causes);
+        progress.advance(1);
         let closed = evpn::Elector { lags: &lags, bgp: &bgp }.closed(fabric);
         let links = evpn::Links { far: &far, members: &members, closed: &closed };
         let evpn = evpn::outcome(fabric, condition, &links);
+        progress.advance(1);
         Self {
             causes,
             far,

@@ -6,9 +6,11 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Stage {
-    /// Reading and compiling files.
+    /// Reading files.
     #[default]
     Reading,
+    /// Compiling what they say: spreading out ranges, resolving names.
+    Compiling,
     /// Working out what the protocols make of the fabric.
     Behavior,
     /// Running the rules.
@@ -22,8 +24,9 @@ pub enum Stage {
 }
 
 impl Stage {
-    const ALL: [Self; 6] = [
+    const ALL: [Self; 7] = [
         Self::Reading,
+        Self::Compiling,
         Self::Behavior,
         Self::Rules,
         Self::Expectations,
@@ -34,7 +37,8 @@ impl Stage {
     /// What is being done, as a sentence without its end.
     pub const fn words(self) -> &'static str {
         match self {
-            Self::Reading => "reading",
+            Self::Reading => "reading files",
+            Self::Compiling => "putting the fabric together",
             Self::Behavior => "working out what the protocols do",
             Self::Rules => "checking rules",
             Self::Expectations => "judging what is expected",

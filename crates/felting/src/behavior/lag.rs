@@ -293,17 +293,25 @@ pub(super) fn facing(
 /// Of ends that face each other, the first of each two wholes: the halves of a group, or the legs of an
 /// Ethernet segment, count as one.
 pub(super) fn facing_wholes(fabric: &Fabric, facing: &[(LagId, LagId)]) -> Vec<(LagId, LagId)> {
+    firsts_of_wholes(fabric, facing.iter().copied())
+}
+
+/// Of pairs of ends, the first of each two wholes.
+pub(crate) fn firsts_of_wholes(
+    fabric: &Fabric,
+    ends: impl Iterator<Item = (LagId, LagId)>,
+) -> Vec<(LagId, LagId)> {
     let whole = |lag: LagId| match (fabric.lag(lag).group, fabric.lag(lag).segment) {
         (Some(group), _) => fabric.group(group).halves.into_iter().flatten().next().unwrap_or(lag),
         (None, Some(segment)) => fabric.ethernet_segment(segment).legs[0],
         (None, None) => lag,
     };
-    let mut seen = FxHashSet::with_capacity_and_hasher(facing.len(), FxBuildHasher);
+    let mut seen = FxHashSet::with_capacity_and_hasher(ends.size_hint().0, FxBuildHasher);
     let is_first = |&(one, other): &(LagId, LagId)| {
         let (one, other) = (whole(one), whole(other));
         seen.insert((one.min(other), one.max(other)))
     };
-    facing.iter().copied().filter(is_first).collect()
+    ends.filter(is_first).collect()
 }
 
 /// What a LAG says of itself, close together in memory: every member asks for that of both ends.

@@ -38,7 +38,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{Context, Findings, Rule, Severity};
 use crate::behavior::evpn::tenant::is_gateway;
 pub(super) use crate::behavior::settings::of_one_pair;
-use crate::fabric::{DeviceId, Fabric, InterfacePlace, PresenceId, SegmentId, Side};
+use crate::fabric::{DeviceId, Fabric, InterfacePlace, Presence, PresenceId, SegmentId, Side};
 use crate::source::Span;
 use crate::value::{GatewayKind, VlanId, VlanSet};
 
@@ -263,10 +263,16 @@ fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewher
         };
         let name = fabric.device_name(device);
         let list: VlanSet = vlans.iter().copied().collect();
-        let segment = fabric
-            .presences()
-            .find(|(_, presence)| presence.vlan.is_some_and(|vlan| vlans.contains(&vlan.value)));
-        let segment = segment.map(|(_, presence)| &fabric.segment(presence.segment).name);
+        let has_it =
+            |presence: &Presence| presence.vlan.is_some_and(|vlan| vlans.contains(&vlan.value));
+        // A VLAN id is used for several segments of a large fabric: that of the other side is meant.
+        let other = fabric.device(device).pair.map(|(pair, side)| {
+            let other = fabric.pair(pair).sides[1 - side].switch.value;
+            fabric.presences_on(other).iter().map(|&id| fabric.presence(id))
+        });
+        let anywhere = fabric.presences().map(|(_, presence)| presence);
+        let segment = other.into_iter().flatten().chain(anywhere).find(|presence| has_it(presence));
+        let segment = segment.map(|presence| &fabric.segment(presence.segment).name);
         let draft = out
             .report(
                 span,

@@ -63,6 +63,8 @@ mod uplink_speed_mix;
 
 use std::collections::BTreeMap;
 
+use rustc_hash::FxHashMap;
+
 use super::{Context, Findings, Rule};
 use crate::behavior::{Aspect, Entity};
 use crate::fabric::{DeviceId, Fabric, InterfaceId, PortId, SessionId};
@@ -133,7 +135,18 @@ fn report_ends(
     remedy: impl Into<String>,
 ) {
     // Of a deviation and what it deviates from, the deviation is written later.
-    let (one, other) = if one.span < other.span { (other, one) } else { (one, other) };
+    let ends = if one.span < other.span { [other, one] } else { [one, other] };
+    report_in_order(out, ends, message, wire, remedy);
+}
+
+/// Reports what two ends disagree about, the one at fault first.
+fn report_in_order(
+    out: &mut Findings<'_>,
+    [one, other]: [End; 2],
+    message: impl Into<String>,
+    wire: impl Into<String>,
+    remedy: impl Into<String>,
+) {
     out.report(one.span, one.text, message)
         .related(other.span, other.text)
         .wire(wire)
@@ -153,34 +166,53 @@ fn report_clashes(
     wire: &str,
     remedy: &str,
 ) {
-    let mut groups: BTreeMap<(DeviceId, Span, Span), Vec<(InterfaceId, InterfaceId)>> =
-        BTreeMap::new();
-    for (near, far) in clashes(cx, rule) {
-        let [one, other] = ends(near, far);
-        // Of a deviation and what it deviates from, the one that is for fewer is the later in the file.
-        let (device, first, second) = match one.span > other.span {
-            true => (one.device, one.span, other.span),
-            false => (other.device, other.span, one.span),
-        };
-        groups.entry((device, first, second)).or_default().push((near, far));
+    let clashes: Vec<_> =
+        clashes(cx, rule).into_iter().map(|(near, far)| (near, far, ends(near, far))).collect();
+    let mut on: FxHashMap<(DeviceId, Span), usize> = FxHashMap::default();
+    for end in clashes.iter().flat_map(|(.., ends)| ends) {
+        *on.entry((end.device, end.span)).or_default() += 1;
     }
-    for ((device, ..), links) in groups {
-        let (near, far) = links[0];
-        let [one, other] = ends(near, far);
-        let ends = if one.device == device { [one, other] } else { [other, one] };
-        let more = match links.len() {
-            1 => String::new(),
-            2 => format!(", and one more link of {}", cx.fabric.device_name(device)),
-            count => format!(", and {} more links of {}", count - 1, cx.fabric.device_name(device)),
+    let mut groups: BTreeMap<(Span, DeviceId), Vec<_>> = BTreeMap::new();
+    for (near, far, ends) in clashes {
+        let [one, other] = ends;
+        let ends = if deviates(cx, &on, &one, &other) { [one, other] } else { [other, one] };
+        groups.entry((ends[0].span, ends[0].device)).or_default().push((near, far, ends));
+    }
+    for ((_, device), mut links) in groups {
+        let count = links.len() - 1;
+        let (near, far, [one, other]) = links.swap_remove(0);
+        let more = match count {
+            0 => String::new(),
+            1 => format!(", and one more link of {}", cx.fabric.device_name(device)),
+            _ => format!(", and {count} more links of {}", cx.fabric.device_name(device)),
         };
-        report_ends(
+        report_in_order(
             out,
-            ends,
+            [one, other],
             format!("{what}: {}{more}", both(cx.fabric, near, far)),
             wire,
             remedy,
         );
     }
+}
+
+/// Whether it is the one end, not the other, that says what nobody else does: what it says is wrong on a
+/// larger part of its links. Where each is wrong on one link, the deviation is the later in the file.
+fn deviates(
+    cx: &Context<'_>,
+    on: &FxHashMap<(DeviceId, Span), usize>,
+    one: &End,
+    other: &End,
+) -> bool {
+    let wrong = |end: &End| on[&(end.device, end.span)];
+    if wrong(one) == 1 && wrong(other) == 1 {
+        return one.span > other.span;
+    }
+    let links =
+        |end: &End| cx.fabric.router_of(end.device).map_or(0, |router| router.interfaces.len());
+    // wrong(one) / links(one) against wrong(other) / links(other)
+    let (one_part, other_part) = (wrong(one) * links(other), wrong(other) * links(one));
+    (one_part, one.span) > (other_part, other.span)
 }
 
 /// "kelp-a et49 and crest-1 et1"

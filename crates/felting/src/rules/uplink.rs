@@ -58,6 +58,13 @@ impl Carrier {
         }
     }
 
+    fn name(self, fabric: &Fabric) -> String {
+        match self {
+            Self::Lag(lag) => fabric.lag_label(lag),
+            Self::Port(port) => fabric.port_label(port),
+        }
+    }
+
     fn is_grouped(self, fabric: &Fabric) -> bool {
         matches!(self, Self::Lag(lag) if fabric.lag(lag).group.is_some())
     }
@@ -69,7 +76,6 @@ struct Carried<'a> {
     untagged: Option<VlanId>,
     place: Span,
     untagged_at: Span,
-    name: String,
 }
 
 /// The networks of each uplink, host by host.
@@ -116,7 +122,6 @@ fn carriers<'a>(cx: &Context<'a>, uplink: Uplink) -> BTreeMap<Carrier, Carried<'
                     untagged: lag.untagged.map(|vlan| vlan.value),
                     place: lag.tagged.span,
                     untagged_at: lag.untagged.map_or(lag.tagged.span, |vlan| vlan.span),
-                    name: fabric.lag_label(id),
                 }
             });
         } else {
@@ -131,7 +136,6 @@ fn carriers<'a>(cx: &Context<'a>, uplink: Uplink) -> BTreeMap<Carrier, Carried<'
                     untagged: untagged.map(|vlan| vlan.value),
                     place,
                     untagged_at: untagged.map_or(place, |vlan| vlan.span),
-                    name: fabric.port_label(port),
                 },
             );
         }
@@ -203,7 +207,7 @@ fn report_lost(
         (true, _) => "untagged frames".to_owned(),
         (false, true) => format!("VLAN {all} and untagged frames"),
     };
-    let names: Vec<_> = lost.keys().map(|carrier| carriers[carrier].name.as_str()).collect();
+    let names: Vec<_> = lost.keys().map(|carrier| carrier.name(cx.fabric)).collect();
     let tag = network.tags.as_ref();
     let label = match tag {
         Some(tags) => format!("{host} tags {} with {}", network.name.value, tags.value),
@@ -221,9 +225,10 @@ fn report_lost(
         .about(network.host);
     for carrier in lost.keys() {
         let carried = &carriers[carrier];
+        let name = carrier.name(cx.fabric);
         let carries = match carried.tagged.filter(|tagged| !tagged.is_empty()) {
-            Some(tagged) => format!("{} carries {tagged}", carried.name),
-            None => format!("{} carries no tagged VLAN", carried.name),
+            Some(tagged) => format!("{name} carries {tagged}"),
+            None => format!("{name} carries no tagged VLAN"),
         };
         draft = draft.related(carried.place, carries).about(carrier.device(cx.fabric));
     }

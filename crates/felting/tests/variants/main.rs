@@ -460,10 +460,10 @@ fn pairs() {
             &["pair-group-settings at hull-01"],
         ),
         (
-            "timeouts may differ",
+            "timeouts may differ, but one half differs from the far end too",
             "pair-group-settings",
             &[("tagged = \"310-311\"", "timeout = \"short\"")],
-            &[],
+            &["lag-timeout-clash at bond0"],
         ),
     ]);
 }

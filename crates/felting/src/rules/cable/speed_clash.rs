@@ -1,6 +1,9 @@
+use std::collections::BTreeMap;
+
 use crate::behavior::Entity;
-use crate::fabric::{Fabric, PortId};
+use crate::fabric::{CableId, Fabric, PortId};
 use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
 use crate::value::Duplex;
 
 pub(super) static RULE: Rule = Rule {
@@ -29,24 +32,36 @@ runs = "kelp-a et1 -- crest-1 et1"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    // The cables of one run that join the same kinds of ports are one fault.
+    let mut runs: BTreeMap<[Span; 3], Vec<CableId>> = BTreeMap::new();
     for cause in cx.state.causes().of(RULE.id) {
-        let Entity::Cable(cable) = cause.entity else { continue };
-        let [a, b] = fabric.cable(cable).ends;
+        let Entity::Cable(id) = cause.entity else { continue };
+        let cable = fabric.cable(id);
+        let [a, b] = cable.ends.map(|end| fabric.port(end.value).span);
+        runs.entry([cable.span, a, b]).or_default().push(id);
+    }
+    for cables in runs.into_values() {
+        let [a, b] = fabric.cable(cables[0]).ends;
         let (one, other) = (describe(fabric, a.value), describe(fabric, b.value));
         let (one_name, other_name) = (fabric.port_label(a.value), fabric.port_label(b.value));
         let (port_a, port_b) = (fabric.port(a.value), fabric.port(b.value));
-        out.report(
-            a.span,
-            format!("{one_name} is {one}"),
-            format!("the cable from {one_name} to {other_name} joins {one} and {other}"),
-        )
-        .related(b.span, format!("{other_name} is {other}"))
-        .related(port_a.span, format!("{one_name} is set here"))
-        .related(port_b.span, format!("{other_name} is set here"))
-        .wire("the link stays down")
-        .remedy("set both ports alike, or plug the cable where it belongs")
-        .about(port_a.device)
-        .about(port_b.device);
+        let (joins, stays) = match cables.len() {
+            1 => ("joins".to_owned(), "the link stays down"),
+            count => (format!("and {} more of its run join", count - 1), "the links stay down"),
+        };
+        let draft = out
+            .report(
+                a.span,
+                format!("{one_name} is {one}"),
+                format!("the cable from {one_name} to {other_name} {joins} {one} and {other}"),
+            )
+            .related(b.span, format!("{other_name} is {other}"))
+            .related(port_a.span, format!("{one_name} is set here"))
+            .related(port_b.span, format!("{other_name} is set here"))
+            .wire(stays)
+            .remedy("set both ports alike, or plug the cable where it belongs");
+        let ends = cables.iter().flat_map(|&cable| fabric.cable(cable).ends);
+        ends.fold(draft, |draft, end| draft.about(fabric.port(end.value).device));
     }
 }
 

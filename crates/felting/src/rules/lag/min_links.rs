@@ -1,6 +1,10 @@
+use std::collections::BTreeMap;
+
 use super::half_name;
 use crate::behavior::{Aspect, Entity};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::fabric::LagId;
+use crate::rules::{Context, Findings, Rule, Severity, some_of};
+use crate::source::Span;
 
 pub(super) static RULE: Rule = Rule {
     id: "lag-min-links",
@@ -37,20 +41,29 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let claimed = cx.state.causes().claimed(Entity::Lag(id), Aspect::MinMembers);
         usize::from(lag.min_members.value) > lag.members.len() && claimed.is_none()
     };
+    // What is written once for several LAGs is told once.
+    let mut of_statement: BTreeMap<(Span, usize), Vec<LagId>> = BTreeMap::new();
     for (id, lag) in fabric.lags().filter(|&(id, _)| beyond(id)) {
-        let (name, minimum, count) =
-            (half_name(fabric, id), lag.min_members.value, lag.members.len());
+        of_statement.entry((lag.min_members.span, lag.members.len())).or_default().push(id);
+    }
+    for ((span, count), lags) in of_statement {
+        let lag = fabric.lag(lags[0]);
+        let minimum = lag.min_members.value;
+        let names: Vec<_> = lags.iter().map(|&id| half_name(fabric, id)).collect();
+        let who = some_of(&names.iter().map(String::as_str).collect::<Vec<_>>());
+        let (ask, have) = if lags.len() == 1 { ("asks", "has") } else { ("ask", "have") };
         let ports = lag.members.get(0).map_or(lag.name.span, |m| fabric.member(m).port.span);
-        out.report(
-            lag.min_members.span,
-            format!("at least {minimum}"),
-            format!("{name} asks for {minimum} members in use, but has {count}"),
-        )
-        .severity(Severity::Error)
-        .related(ports, format!("its members: {count}"))
-        .wire("the LAG is down for ever, whatever its members do")
-        .remedy(format!("ask for {count} at most, or add members"))
-        .about(lag.device);
+        let draft = out
+            .report(
+                span,
+                format!("at least {minimum}"),
+                format!("{who} {ask} for {minimum} members in use, but {have} {count}"),
+            )
+            .severity(Severity::Error)
+            .related(ports, format!("members: {count}"))
+            .wire("the LAG is down for ever, whatever its members do")
+            .remedy(format!("ask for {count} at most, or add members"));
+        lags.iter().fold(draft, |draft, &id| draft.about(fabric.lag(id).device));
     }
     for &(one, other) in &cx.state.facing_wholes {
         let (a, b) = (fabric.lag(one), fabric.lag(other));

@@ -1,4 +1,5 @@
 use super::half_name;
+use crate::behavior::lag;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::{Protocol, Timeout};
 
@@ -32,12 +33,14 @@ runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for &(one, other) in &cx.state.facing_wholes {
+    // One half of a group may differ from the far end where the other does not.
+    let differing = cx.state.facing.iter().copied().filter(|&(one, other)| {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let lacp = [a, b].iter().all(|lag| lag.protocol.value == Protocol::Lacp);
-        if !lacp || a.timeout.value == b.timeout.value {
-            continue;
-        }
+        lacp && a.timeout.value != b.timeout.value
+    });
+    for (one, other) in lag::firsts_of_wholes(fabric, differing) {
+        let a = fabric.lag(one);
         let (short, long) =
             if a.timeout.value == Timeout::Short { (one, other) } else { (other, one) };
         let (x, y) = (fabric.lag(short), fabric.lag(long));

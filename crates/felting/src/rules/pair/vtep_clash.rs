@@ -1,7 +1,11 @@
 use std::net::IpAddr;
 
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+
+use crate::fabric::{DeviceId, Fabric};
 use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::At;
+use crate::source::{At, Span};
 
 pub(super) static RULE: Rule = Rule {
     id: "pair-vtep-clash",
@@ -71,6 +75,7 @@ reason = "an example"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    let holders = holders(fabric);
     for (id, pair) in fabric.pairs() {
         let sides = pair.sides.each_ref().map(|side| side.switch.value);
         let overlays = sides.map(|side| fabric.overlay_of(side));
@@ -110,24 +115,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let Some(shared) = a.vtep else { continue };
-        let stranger = fabric
-            .routers()
-            .map(|(_, router)| router.device)
-            .filter(|device| !sides.contains(device))
-            .filter(|&device| !sides.iter().any(|&side| fabric.same_number(side, device)))
-            // Of two pairs with one address the later tells it.
-            .filter(|&device| fabric.device(device).pair.is_none_or(|(other, _)| other < id))
-            .find_map(|device| {
-                let router = fabric.router_of(device)?;
-                let loopback =
-                    router.loopbacks.iter().find(|l| l.address() == shared.value).map(|l| l.span);
-                let vtep = fabric
-                    .vtep_of(device)
-                    .filter(|vtep| vtep.value == shared.value)
-                    .map(|vtep| vtep.span);
-                Some((device, loopback.or(vtep)?))
-            });
-        if let Some((device, span)) = stranger {
+        let stranger = holders.get(&shared.value).into_iter().flatten().find(|(device, _)| {
+            !sides.contains(device)
+                && !sides.iter().any(|&side| fabric.same_number(side, *device))
+                // Of two pairs with one address the later tells it.
+                && fabric.device(*device).pair.is_none_or(|(other, _)| other < id)
+        });
+        if let Some(&(device, span)) = stranger {
             let name = fabric.device_name(device);
             out.report(
                 span,
@@ -150,4 +144,17 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about(device);
         }
     }
+}
+
+/// The switches that have each address, as a loopback or as their VTEP's, and where.
+fn holders(fabric: &Fabric) -> FxHashMap<IpAddr, SmallVec<[(DeviceId, Span); 2]>> {
+    let mut holders: FxHashMap<IpAddr, SmallVec<[(DeviceId, Span); 2]>> = FxHashMap::default();
+    for (_, router) in fabric.routers() {
+        let loopbacks = router.loopbacks.iter().map(|one| (one.address(), one.span));
+        let vtep = fabric.vtep_of(router.device).map(|vtep| (vtep.value, vtep.span));
+        for (address, span) in loopbacks.chain(vtep) {
+            holders.entry(address).or_default().push((router.device, span));
+        }
+    }
+    holders
 }

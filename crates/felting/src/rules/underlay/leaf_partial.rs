@@ -77,6 +77,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let Some(&first) = lacking.first() else { continue };
             let names: Vec<&str> = lacking.iter().map(|&spine| fabric.device_name(spine)).collect();
             let (name, names) = (fabric.device_name(leaf), crate::rules::some_of(&names));
+            // One that lacks a spine of its pod has a cable to another.
+            let cabled = uplinks(fabric, leaf).first().and_then(|&(port, _)| fabric.link(port));
+            let cabled =
+                cabled.map_or(fabric.device(leaf).name.span, |(cable, _)| fabric.cable(cable).span);
             let mut draft = out
                 .report(
                     fabric.device(leaf).name.span,
@@ -87,6 +91,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     fabric.device(first).name.span,
                     format!("{} has cables to other leaves", fabric.device_name(first)),
                 )
+                .related(cabled, format!("{name} is cabled to spines here"))
                 .wire(format!(
                     "{name} has fewer ways out than its neighbors, and none is left sooner \
                      when spines fail"

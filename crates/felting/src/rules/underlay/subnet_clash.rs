@@ -36,10 +36,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let interface = fabric.interface(id);
                 End {
                     device: interface.device,
-                    span: interface
-                        .addresses
-                        .first()
-                        .map_or(interface.span, |address| address.span),
+                    span: match (interface.addresses.first(), interface.unnumbered.value) {
+                        (_, true) => interface.unnumbered.span,
+                        (Some(address), _) => address.span,
+                        (None, _) => interface.span,
+                    },
                     text: match (interface.addresses.first(), interface.unnumbered.value) {
                         (_, true) => format!("{} is unnumbered", fabric.interface_label(id)),
                         (Some(address), _) => {

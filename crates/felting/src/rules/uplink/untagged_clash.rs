@@ -56,22 +56,19 @@ fn tagged(cx: &Context<'_>, uplink: Uplink, network: &Network, out: &mut Finding
         if carried.tagged.is_some_and(|tagged| tagged.contains(own)) {
             continue;
         }
-        let host = fabric.device_name(network.host);
+        let (host, name) = (fabric.device_name(network.host), carrier.name(fabric));
         out.report(
             tags.span,
             format!("{host} tags {} with {}", network.name.value, tags.value),
-            format!("{host} tags VLAN {own}, which {} has untagged", carried.name),
+            format!("{host} tags VLAN {own}, which {name} has untagged"),
         )
-        .related(carried.untagged_at, format!("{} sends VLAN {own} without a tag", carried.name))
+        .related(carried.untagged_at, format!("{name} sends VLAN {own} without a tag"))
         .wire(format!(
             "frames of VLAN {own} come to {host} without the tag that {} expects, and its tagged \
              ones are dropped by the switch",
             network.name.value
         ))
-        .remedy(format!(
-            "carry VLAN {own} tagged on {}, or take the tag off the network",
-            carried.name
-        ))
+        .remedy(format!("carry VLAN {own} tagged on {name}, or take the tag off the network"))
         .about(network.host)
         .about(carrier.device(fabric));
         // The other half of a pair's LAG says the same.
@@ -98,7 +95,9 @@ fn untagged(cx: &Context<'_>, uplink: Uplink, network: &Network, out: &mut Findi
         format!("VLAN {differs} here"),
         format!(
             "the untagged network {} of {host} is VLAN {vlan} on {} and VLAN {differs} on {}",
-            network.name.value, one.name, other.name
+            network.name.value,
+            first.name(fabric),
+            second.name(fabric)
         ),
     )
     .related(one.untagged_at, format!("VLAN {vlan} here"))

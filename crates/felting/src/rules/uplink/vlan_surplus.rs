@@ -65,21 +65,18 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if surplus.is_empty() || !uses_some || !said.insert((network.host, carried.place)) {
             continue;
         }
-        let host = fabric.device_name(network.host);
+        let (host, name) = (fabric.device_name(network.host), carrier.name(fabric));
         out.report(
             carried.place,
-            format!("{} carries {tagged}", carried.name),
-            format!("{} carries VLAN {surplus}, which no network of {host} uses", carried.name),
+            format!("{name} carries {tagged}"),
+            format!("{name} carries VLAN {surplus}, which no network of {host} uses"),
         )
         .related(
             network.tags.as_ref().map_or(network.name.span, |tags| tags.span),
             format!("{host} uses {used}"),
         )
         .wire(format!("{host} gets all that is flooded in VLAN {surplus}, and could send into it"))
-        .remedy(format!(
-            "take VLAN {surplus} off {}, or give {host} a network for it",
-            carried.name
-        ))
+        .remedy(format!("take VLAN {surplus} off {name}, or give {host} a network for it"))
         .about(network.host)
         .about(carrier.device(fabric));
     }
