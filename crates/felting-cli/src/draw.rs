@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use felting::progress::Stage;
 use felting::walk::{Choice, Options, Walk, Walker};
 use felting::{Fabric, State};
 use felting_view::draw::{self, Drawing, Theme};
@@ -39,24 +40,29 @@ fn form(path: Option<&Path>) -> Result<Form, String> {
 fn drawn(options: &DrawOptions, screen: &Screen) -> Result<u8, String> {
     let form = form(options.output.as_deref())?;
     let meanwhile = Meanwhile::new();
-    let fabric = Fabric::from_path_with(&options.input.file, &options.input.with);
+    let fabric = meanwhile.read(&options.input.file, &options.input.with);
     let condition = crate::walk::condition(&fabric, &options.cut, &options.moves)?;
-    let state = State::of(&fabric, &condition);
+    let state = State::of_watched(&fabric, &condition, meanwhile.progress());
     let mut drawing = view(options, &fabric, &state)?;
     if options.findings {
         let day = jiff::ZonedDateTime::now().date();
         let report = fabric.check_watched(Some(day), meanwhile.progress());
         drawing = drawing.with_findings(&report);
     }
-    drop(meanwhile);
+    meanwhile.progress().begin(Stage::Writing, 0);
     let theme = if options.dark { Theme::Dark } else { Theme::Light };
     match (&options.output, form) {
-        (None, _) => screen.print(&drawing.svg(theme)),
+        (None, _) => {
+            let svg = drawing.svg(theme);
+            drop(meanwhile);
+            screen.print(&svg);
+        }
         (Some(path), form) => {
             let bytes = match form {
                 Form::Svg => drawing.svg(theme).into_bytes(),
                 Form::Png => drawing.png(theme, options.scale),
             };
+            drop(meanwhile);
             write_beside(path, &bytes).map_err(|error| {
                 format!(
                     "the drawing could not be written to {}: {error}; name a file in a folder that exists \

@@ -17,8 +17,8 @@ use felting::{Condition, Fabric, State};
 use felting_view::sheet::{Sheet, Topic};
 
 use arguments::{
-    Arguments, CheckOptions, Command, FindingsFormat, Input, ReportOptions, SheetOptions,
-    TopologyFormat, TopologyOptions,
+    Arguments, CheckOptions, Command, FindingsFormat, ReportOptions, SheetOptions, TopologyFormat,
+    TopologyOptions,
 };
 use meanwhile::Meanwhile;
 use output::{Screen, fail};
@@ -57,15 +57,12 @@ fn main() -> ExitCode {
     })
 }
 
-fn read(input: &Input) -> Fabric {
-    Fabric::from_path_with(&input.file, &input.with)
-}
-
 fn check(options: &CheckOptions, screen: &Screen) -> u8 {
     let meanwhile = Meanwhile::new();
-    let fabric = read(&options.input);
-    let day = options.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
-    let report = fabric.check_watched(Some(day), meanwhile.progress());
+    let fabric = meanwhile.read(&options.input.file, &options.input.with);
+    // Asking the clock for the day takes a while, as it needs the rules of time zones.
+    let today = || fabric.depends_on_day().then(|| jiff::ZonedDateTime::now().date());
+    let report = fabric.check_watched(options.day.or_else(today), meanwhile.progress());
     drop(meanwhile);
     let denied: Severity = options.deny.into();
     screen.print(&match options.format {
@@ -84,7 +81,7 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
 fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
     let SheetOptions { input, cut, of, changes, format } = options;
     let meanwhile = Meanwhile::new();
-    let fabric = read(input);
+    let fabric = meanwhile.read(&input.file, &input.with);
     let condition =
         cut.iter().try_fold(Condition::default(), |condition, what| condition.cut(&fabric, what));
     let condition = match condition {
@@ -100,7 +97,9 @@ fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
         }
         None => Ok(Sheet::of(topic, fabric, state)),
     };
-    let mut sheet = match made(&fabric, &State::of(&fabric, &condition)) {
+    let state = State::of_watched(&fabric, &condition, meanwhile.progress());
+    meanwhile.progress().begin(Stage::Writing, 0);
+    let mut sheet = match made(&fabric, &state) {
         Ok(sheet) => sheet,
         Err(error) => return fail(&error),
     };
@@ -128,10 +127,10 @@ fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
 
 fn report(options: &ReportOptions, screen: &Screen) -> u8 {
     let meanwhile = Meanwhile::new();
-    let fabric = read(&options.input);
+    let fabric = meanwhile.read(&options.input.file, &options.input.with);
     let day = options.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
-    let found = fabric.check_watched(Some(day), meanwhile.progress());
-    let state = State::of(&fabric, &Condition::default());
+    let state = State::of_watched(&fabric, &Condition::default(), meanwhile.progress());
+    let found = fabric.check_in(&state, Some(day), meanwhile.progress());
     let failures = felting::walk::judge_watched(&fabric, &state, meanwhile.progress());
     meanwhile.progress().begin(Stage::Writing, 0);
     let page = felting_view::report(&felting_view::Reported {
@@ -159,14 +158,18 @@ fn report(options: &ReportOptions, screen: &Screen) -> u8 {
 }
 
 fn topology(options: &TopologyOptions, screen: &Screen) -> u8 {
-    let fabric = read(&options.input);
-    screen.print(&match options.format {
+    let meanwhile = Meanwhile::new();
+    let fabric = meanwhile.read(&options.input.file, &options.input.with);
+    let text = match options.format {
         TopologyFormat::Dot => felting_view::topology_dot(&fabric),
         TopologyFormat::Rfc8345 => {
-            let state = State::of(&fabric, &Condition::default());
+            let none = Condition::default();
+            let state = State::of_watched(&fabric, &none, meanwhile.progress());
             felting_view::topology_rfc8345(&fabric, &state)
         }
-    });
+    };
+    drop(meanwhile);
+    screen.print(&text);
     if fabric.is_complete() {
         return CLEAN;
     }

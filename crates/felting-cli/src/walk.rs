@@ -1,5 +1,6 @@
 //! `felting walk`: the way of a packet.
 
+use felting::progress::Stage;
 use felting::walk::{Choice, Options, Walker};
 use felting::wire::OuterChecksum;
 use felting::{Condition, Fabric, State};
@@ -11,7 +12,7 @@ use crate::output::{Screen, fail};
 
 pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
     let meanwhile = Meanwhile::new();
-    let fabric = Fabric::from_path_with(&options.file, &options.with);
+    let fabric = meanwhile.read(&options.file, &options.with);
     let condition = match condition(&fabric, &options.cut, &options.moves) {
         Ok(condition) => condition,
         Err(message) => return fail(&message),
@@ -25,7 +26,8 @@ pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
             return fail(&error.to_string());
         }
     };
-    let state = State::of(&fabric, &condition);
+    let state = State::of_watched(&fabric, &condition, meanwhile.progress());
+    meanwhile.progress().begin(Stage::Walks, 0);
     let choice = if options.all { Choice::All } else { Choice::ByHash };
     let asked = Options { choice, size: options.size };
     let walk = match Walker::new(&fabric, &state).walk(from, to, asked) {

@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 use std::ops::Range;
 
 use annotate_snippets::renderer::DecorStyle;
-use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Origin, Renderer, Snippet};
+use annotate_snippets::{AnnotationKind, Element, Group, Level, Origin, Renderer, Snippet};
 use felting::Fabric;
 use felting::rules::{Finding, Label, Report, Severity};
 use felting::source::{Fault, FileId, Span};
@@ -22,6 +22,9 @@ impl Style {
     /// Without colours, for files and tests.
     pub const PLAIN: Self = Self { colour: false, width: 100 };
 }
+
+/// An excerpt of more bytes is not drawn: only its place is told.
+const MOST_SHOWN: usize = 64 << 10;
 
 /// Excerpts farther apart than this are drawn apart.
 const NEAR: usize = 12;
@@ -149,7 +152,7 @@ impl<'a> Drawer<'a> {
             .map(|(span, text)| Label { span: *span, text: text.clone() })
             .collect();
         let title = Level::ERROR.primary_title(fault.message.as_str()).id(fault.kind.id());
-        let whole = self.fabric.sources().file(fault.at.file).text.is_empty();
+        let whole = fault.at.end == 0;
         let mut group = if whole {
             let path = self.fabric.sources().file(fault.at.file).name.clone();
             let group = title.element(Origin::path(path));
@@ -175,11 +178,7 @@ impl<'a> Drawer<'a> {
     }
 
     /// The lines around the labels, those of the primary one first; lines far apart stand apart.
-    fn excerpts<'g>(
-        &self,
-        primary: &'g Label,
-        related: &'g [Label],
-    ) -> Vec<Snippet<'g, Annotation<'g>>>
+    fn excerpts<'g>(&self, primary: &'g Label, related: &'g [Label]) -> Vec<Element<'g>>
     where
         'a: 'g,
     {
@@ -206,10 +205,7 @@ impl<'a> Drawer<'a> {
         runs.into_iter().map(|run| self.excerpt(&run)).collect()
     }
 
-    fn excerpt<'g>(
-        &self,
-        run: &[(FileId, usize, &'g Label, AnnotationKind)],
-    ) -> Snippet<'g, Annotation<'g>>
+    fn excerpt<'g>(&self, run: &[(FileId, usize, &'g Label, AnnotationKind)]) -> Element<'g>
     where
         'a: 'g,
     {
@@ -218,16 +214,24 @@ impl<'a> Drawer<'a> {
         let last = run.iter().map(|(_, _, label, _)| source.line_of(label.span.end));
         let last = last.max().unwrap_or(first);
         let start = source.lines()[first] as usize;
-        let end = source.lines().get(last + 1).map_or(source.text.len(), |&end| end as usize);
+        let text = source.text();
+        let end = source.lines().get(last + 1).map_or(text.len(), |&end| end as usize);
+        // A file that has changed since has nothing to show, and lines of a machine's making nobody reads.
+        let Some(lines) = text.get(start..end).filter(|lines| lines.len() <= MOST_SHOWN) else {
+            let label = run.iter().find(|label| label.3 == AnnotationKind::Primary);
+            let at = self.fabric.sources().location(label.unwrap_or(&run[0]).2.span);
+            return Origin::path(at.file).line(at.line).char_column(at.column).into();
+        };
         let annotations = run.iter().map(|(_, _, label, kind)| {
             let span: Range<usize> =
                 label.span.start as usize - start..label.span.end as usize - start;
             kind.span(span).label(label.text.as_str())
         });
-        Snippet::source(&source.text[start..end])
+        Snippet::source(lines)
             .line_start(first + 1)
             .path(source.name.as_str())
             .annotations(annotations)
+            .into()
     }
 
     /// The line that a place begins in, counted from 0.

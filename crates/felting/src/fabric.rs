@@ -33,6 +33,7 @@ use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use crate::id::{Id, IdVec, typed_id};
+use crate::progress::{Progress, Stage};
 use crate::rules::Severity;
 use crate::source::{At, Disk, Document, Fault, Faults, Files, Memory, Sources, Span};
 use crate::value::{IpPrefix, Mtu};
@@ -182,6 +183,33 @@ macro_rules! arenas {
     )+};
 }
 
+/// What files say, read and not yet compiled: half of [`Fabric::from_layers`], for who wants to know what
+/// each half costs.
+#[derive(Debug, Default)]
+pub struct Statements {
+    document: Document,
+    sources: Sources,
+    faults: Faults,
+}
+
+impl Statements {
+    /// Reads a root file and overlay documents, each with all that it includes.
+    pub fn read(layers: &[(&dyn Files, &str)], progress: &Progress) -> Self {
+        progress.begin(Stage::Reading, 0);
+        let mut read = Self::default();
+        let Self { document, sources, faults } = &mut read;
+        for (layer, (files, root)) in layers.iter().enumerate() {
+            crate::source::load(*files, root, layer, document, sources, faults, progress);
+        }
+        read
+    }
+
+    /// Compiles them.
+    pub fn compile(self, progress: &Progress) -> Fabric {
+        compile::compile(&self.document, self.sources, self.faults, progress)
+    }
+}
+
 impl Fabric {
     /// Reads and compiles a fabric file with all that it includes.
     ///
@@ -200,6 +228,15 @@ impl Fabric {
 
     /// Like [`from_path`](Self::from_path), with overlay documents on top, in their order.
     pub fn from_path_with(path: impl AsRef<Path>, overlays: &[impl AsRef<Path>]) -> Self {
+        Self::from_path_watched(path, overlays, &Progress::default())
+    }
+
+    /// Like [`from_path_with`](Self::from_path_with), and tells how far it is.
+    pub fn from_path_watched(
+        path: impl AsRef<Path>,
+        overlays: &[impl AsRef<Path>],
+        progress: &Progress,
+    ) -> Self {
         let disk = |path: &Path| {
             let folder = path.parent().unwrap_or(Path::new(""));
             let name = path.file_name().and_then(|name| name.to_str()).map(str::to_owned);
@@ -212,7 +249,7 @@ impl Fabric {
             .collect();
         let layers: Vec<_> =
             roots.iter().map(|(disk, name)| (disk as &dyn Files, name.as_str())).collect();
-        Self::from_layers(&layers)
+        Statements::read(&layers, progress).compile(progress)
     }
 
     /// Compiles the text of one file, which is shown as `name` in findings.
@@ -235,12 +272,8 @@ impl Fabric {
 
     /// Reads and compiles a root file and overlay documents, each with its own source of files.
     pub fn from_layers(layers: &[(&dyn Files, &str)]) -> Self {
-        let (mut document, mut sources, mut faults) =
-            (Document::default(), Sources::default(), Faults::default());
-        for (layer, (files, root)) in layers.iter().enumerate() {
-            crate::source::load(*files, root, layer, &mut document, &mut sources, &mut faults);
-        }
-        compile::compile(&document, sources, faults)
+        let progress = Progress::default();
+        Statements::read(layers, &progress).compile(&progress)
     }
 
     /// The fabric's name, empty if it has none.
@@ -256,6 +289,11 @@ impl Fabric {
     /// What could not be read or does not exist, in file order.
     pub fn faults(&self) -> &[Fault] {
         &self.faults
+    }
+
+    /// Whether what is found depends on the day: some acceptance ends.
+    pub fn depends_on_day(&self) -> bool {
+        self.accepts.iter().any(|accept| accept.until.is_some())
     }
 
     /// Whether everything that was written could be compiled.

@@ -320,6 +320,7 @@ mod vrf;
 use std::fmt;
 
 use jiff::civil::Date;
+use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use smol_str::SmolStr;
 
@@ -608,39 +609,43 @@ impl Fabric {
 
     /// Runs every rule, as of a day if one is given, and tells how far it is.
     pub fn check_watched(&self, today: Option<Date>, progress: &Progress) -> Report {
-        check(self, today, progress)
+        let state = State::of_watched(self, &Condition::default(), progress);
+        self.check_in(&state, today, progress)
+    }
+
+    /// Runs every rule in a state that is there already: that of the [`Condition`] in which nothing is cut.
+    pub fn check_in(&self, state: &State, today: Option<Date>, progress: &Progress) -> Report {
+        check(self, state, today, progress)
     }
 }
 
-fn check(fabric: &Fabric, today: Option<Date>, progress: &Progress) -> Report {
-    progress.begin(Stage::Behavior, 0);
-    let state = State::of(fabric, &Condition::default());
+fn check(fabric: &Fabric, state: &State, today: Option<Date>, progress: &Progress) -> Report {
     progress.begin(Stage::Rules, all().count());
-    let run = |rules: &mut dyn Iterator<Item = &'static Rule>, matched: &FxHashSet<usize>| {
-        let mut list = Vec::new();
-        for rule in rules {
+    let run = |rules: Vec<&'static Rule>, matched: &FxHashSet<usize>| {
+        let context = Context { fabric, state, matched, today };
+        // Each rule has its own list, so that what is found does not depend on who is first.
+        let lists = rules.into_par_iter().with_max_len(1).map(|rule| {
+            let mut list = Vec::new();
+            let of_fabric = fabric.severities.get(rule.id);
+            if let Some(severity) = of_fabric.copied().unwrap_or(Some(rule.severity)) {
+                let fixed = of_fabric.is_some();
+                let mut out = Findings { rule, severity, fixed, fabric, list: &mut list };
+                (rule.check)(&context, &mut out);
+            }
             progress.advance(1);
-            let severity = match fabric.severities.get(rule.id) {
-                Some(None) => continue,
-                Some(Some(severity)) => *severity,
-                None => rule.severity,
-            };
-            let context = Context { fabric, state: &state, matched, today };
-            let fixed = fabric.severities.contains_key(rule.id);
-            let mut out = Findings { rule, severity, fixed, fabric, list: &mut list };
-            (rule.check)(&context, &mut out);
-        }
-        list
+            list
+        });
+        lists.collect::<Vec<_>>().into_iter().flatten().collect::<Vec<_>>()
     };
     let of_accept = |rule: &&'static Rule| rule.family() == "accept";
-    let found = run(&mut all().filter(|rule| !of_accept(rule)), &FxHashSet::default());
+    let found = run(all().filter(|rule| !of_accept(rule)).collect(), &FxHashSet::default());
     let Sorted { mut report, mut matched } = accepted(fabric, found, today);
-    let failed = accepted(fabric, expected(fabric, &state, &mut report, progress), today);
+    let failed = accepted(fabric, expected(fabric, state, &mut report, progress), today);
     report.findings.extend(failed.report.findings);
     report.accepted.extend(failed.report.accepted);
     matched.extend(failed.matched);
     // These rules look at the acceptances themselves, so they run when those have been applied.
-    report.findings.extend(run(&mut all().filter(of_accept), &matched));
+    report.findings.extend(run(all().filter(of_accept).collect(), &matched));
     let by_place = |finding: &Finding| (finding.primary.span.order(), finding.rule.id);
     report.findings.sort_by_key(by_place);
     report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));

@@ -100,7 +100,7 @@ fn two_ends_by_protocol_mode_and_what_they_do_unanswered() {
 fn the_better_system_decides_who_stands_by() {
     let small = "[[switch]]\nname = \"kelp-a\"\nhardware = \"small\"\n";
     let files = |a: &str, b: &str, over: &str| {
-        let text = two(a, b, "").sources().iter().next().unwrap().1.text.to_string();
+        let text = two(a, b, "").sources().iter().next().unwrap().1.text().to_owned();
         let memory = felting::source::Memory::from([("f.toml", text.as_str()), ("o.toml", over)]);
         Fabric::from_layers(&[(&memory, "f.toml"), (&memory, "o.toml")])
     };

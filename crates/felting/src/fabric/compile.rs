@@ -22,6 +22,7 @@ use super::layout::report_range;
 use super::names::Names;
 use super::{Accept, DeviceId, DeviceKind, Fabric, PortId};
 use crate::id::IdVec;
+use crate::progress::{Progress, Stage};
 use crate::source::{
     At, Deviation, Document, FaultKind, Faults, Keys, Layers, Many, Pattern, Sources, Span,
     Statement, expand, nearest,
@@ -33,7 +34,16 @@ const MOST_PORTS: usize = 10_000_000;
 /// The most things of any other kind, for the same reason.
 const MOST_THINGS: usize = 2_000_000;
 
-pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults) -> Fabric {
+/// The longer steps of [`compile`], for who watches.
+const STEPS: usize = 9;
+
+pub(super) fn compile(
+    document: &Document,
+    sources: Sources,
+    mut faults: Faults,
+    progress: &Progress,
+) -> Fabric {
+    progress.begin(Stage::Compiling, STEPS);
     let mut fabric = Fabric {
         name: document.name.as_ref().map(|name| name.value.clone()).unwrap_or_default(),
         sources,
@@ -44,7 +54,9 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
         document.severities.iter().map(|(rule, level)| (rule.value.clone(), *level)).collect();
     let kinds = devices::hardware(document, &mut fabric, faults_in);
     let hosts = devices::devices(document, &kinds, &mut fabric, faults_in);
+    progress.advance(1);
     cabling::cables(document, &mut fabric, faults_in);
+    progress.advance(1);
 
     let (by_name, devices) =
         (std::mem::take(&mut fabric.device_names), std::mem::take(&mut fabric.devices));
@@ -60,9 +72,12 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
     made.repeaters(document);
     made.port_settings(document);
     made.lags(document);
+    progress.advance(1);
     made.bonds(&hosts);
+    progress.advance(1);
     made.distinct_keys();
     let sides = made.pairs(document);
+    progress.advance(1);
     let trees = made.trees(document);
     made.management(document);
     made.pools(document);
@@ -70,13 +85,17 @@ pub(super) fn compile(document: &Document, sources: Sources, mut faults: Faults)
     made.sites(document);
     let vrfs = made.vrfs(document);
     let routers = made.routers(document, &sides, &vrfs);
+    progress.advance(1);
     made.segments(document, &vrfs);
+    progress.advance(1);
     made.subnets();
     made.evis(document);
     made.static_routes(document, &vrfs);
     made.outsides(document, &vrfs);
     made.networks(&hosts);
+    progress.advance(1);
     made.endpoints(document);
+    progress.advance(1);
     made.scopes(document);
     drop(names);
     fabric.device_names = by_name;

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use crate::id::typed_id;
-use crate::source::{At, FaultKind, Faults, RangeFault, expand, inner};
+use crate::source::{At, FaultKind, Faults, MOST_NAME, RangeFault, expand, inner, shorten};
 use crate::value::{Duplex, Speed};
 
 typed_id! { /** A list of ports. */ pub(crate) LayoutId, "layout" }
@@ -126,12 +126,22 @@ pub(crate) fn report_range(
     fault: &RangeFault,
 ) {
     match fault {
+        RangeFault::TooLong(place) => {
+            let at = inner(text.span, &text.value, start + place.start..start + place.end);
+            faults.add(
+                FaultKind::TooLarge,
+                at,
+                format!("{} would be a name of more than {MOST_NAME} bytes", shorten(range)),
+                "too long a name",
+                "give it a shorter name",
+            );
+        }
         RangeFault::Malformed(place, expected) => {
             let at = inner(text.span, &text.value, start + place.start..start + place.end);
             faults.add(
                 FaultKind::BadRange,
                 at,
-                format!("{range:?} is not a name or a range of names"),
+                format!("{} is not a name or a range of names", shorten(range)),
                 format!("expected {expected}"),
                 "write ranges as et[1-48], hull-[01-06], kelp-[a-b] or [1,3,5-7]",
             );
@@ -141,7 +151,7 @@ pub(crate) fn report_range(
             faults.add(
                 FaultKind::RangeTooLarge,
                 at,
-                format!("{range:?} would make over a million things"),
+                format!("{} would make over a million things", shorten(range)),
                 "too large a range",
                 "check the ends of the range",
             );

@@ -5,7 +5,7 @@ use std::ops::Range;
 use smol_str::SmolStr;
 
 use super::fault::{FaultKind, nearest};
-use super::read::Cx;
+use super::read::{Cx, MOST_TEXT};
 use super::span::{At, Span};
 use super::statements::{Run, RunEnd};
 
@@ -16,13 +16,23 @@ const OPTIONAL: [&str; 3] = ["medium", "length", "label"];
 pub(crate) fn read(cx: &mut Cx<'_>, layer: usize) -> Vec<Run> {
     let mut reader =
         csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(cx.text.as_bytes());
-    let mut rows = Vec::new();
-    let mut record = csv::StringRecord::new();
+    let (mut places, mut runs) = (None, Vec::new());
+    let mut record = csv::ByteRecord::new();
     loop {
-        match reader.read_record(&mut record) {
+        match reader.read_byte_record(&mut record) {
             Ok(true) => {
                 let at = record.position().map_or(0, csv::Position::byte);
-                rows.push(cells(cx, usize::try_from(at).unwrap_or(usize::MAX)));
+                let row = cells(cx, usize::try_from(at).unwrap_or(usize::MAX));
+                if row.iter().all(|cell| cell.value.is_empty()) {
+                    continue;
+                }
+                match &places {
+                    None => {
+                        let Some(columns) = columns(cx, &row) else { return Vec::new() };
+                        places = Some(columns);
+                    }
+                    Some(columns) => runs.extend(run(cx, columns, &row, layer)),
+                }
             }
             Ok(false) => break,
             Err(error) => {
@@ -38,8 +48,7 @@ pub(crate) fn read(cx: &mut Cx<'_>, layer: usize) -> Vec<Run> {
             }
         }
     }
-    let mut rows = rows.into_iter().filter(|row| row.iter().any(|cell| !cell.value.is_empty()));
-    let Some(header) = rows.next() else {
+    if places.is_none() {
         let at = Span::whole(cx.file);
         cx.faults.add(
             FaultKind::Empty,
@@ -48,10 +57,8 @@ pub(crate) fn read(cx: &mut Cx<'_>, layer: usize) -> Vec<Run> {
             format!("expected a first row with {}", NEEDED.join(",")),
             "add the header row and a row a cable",
         );
-        return Vec::new();
-    };
-    let Some(columns) = columns(cx, &header) else { return Vec::new() };
-    rows.filter_map(|row| run(cx, &columns, &row, layer)).collect()
+    }
+    runs
 }
 
 /// The place of each known column in a row.
@@ -132,7 +139,7 @@ fn parsed<T: std::str::FromStr<Err: std::fmt::Display>>(
 }
 
 /// The cells of the record that begins at a byte, trimmed, each with its exact place.
-fn cells(cx: &Cx<'_>, start: usize) -> Vec<At<SmolStr>> {
+fn cells(cx: &mut Cx<'_>, start: usize) -> Vec<At<SmolStr>> {
     let bytes = cx.text.as_bytes();
     let mut at = start;
     // The reader's position may stand before the line break of the record before.
@@ -149,7 +156,20 @@ fn cells(cx: &Cx<'_>, start: usize) -> Vec<At<SmolStr>> {
         }
         let text = cx.text.get(range.clone()).unwrap_or_default();
         let from = range.start + (text.len() - text.trim_start().len());
-        let text = text.trim();
+        let text = match text.trim() {
+            long if long.len() > MOST_TEXT => {
+                let at = cx.span(from..from + long.len());
+                cx.faults.add(
+                    FaultKind::TooLarge,
+                    at,
+                    format!("a cell of the cable list has {} bytes", long.len()),
+                    format!("expected {MOST_TEXT} bytes at most"),
+                    "write a shorter text",
+                );
+                ""
+            }
+            text => text,
+        };
         let value =
             if quoted { SmolStr::new(text.replace("\"\"", "\"")) } else { SmolStr::new(text) };
         cells.push(At::new(value, cx.span(from..from + text.len())));

@@ -1,6 +1,7 @@
 use std::cmp::Reverse;
 use std::fmt::Write as _;
 
+use super::range::MOST_NAME;
 use super::span::Span;
 
 /// What kind of input fault it is. Kinds have ids as rules do, so that people can look them up.
@@ -11,6 +12,8 @@ pub enum FaultKind {
     Unreadable,
     /// A folder where a file is due.
     Folder,
+    /// A file, a text or a name that is too large to be meant.
+    TooLarge,
     /// A file that is not UTF-8 text.
     NotUtf8,
     /// A file without any statement.
@@ -51,6 +54,8 @@ pub enum FaultKind {
     IncludeOutside,
     /// A CSV file without a column that it needs.
     MissingColumn,
+    /// More faults than are kept.
+    TooMany,
 }
 
 impl FaultKind {
@@ -58,6 +63,7 @@ impl FaultKind {
     pub const ALL: &'static [Self] = &[
         Self::Unreadable,
         Self::Folder,
+        Self::TooLarge,
         Self::NotUtf8,
         Self::Empty,
         Self::Syntax,
@@ -78,6 +84,7 @@ impl FaultKind {
         Self::IncludeCycle,
         Self::IncludeOutside,
         Self::MissingColumn,
+        Self::TooMany,
     ];
 
     /// The id, as shown in brackets and as `explain` takes it.
@@ -99,6 +106,10 @@ impl FaultKind {
             Self::Folder => (
                 "input-folder",
                 "A folder was named where a file is due. Name the fabric file in it.",
+            ),
+            Self::TooLarge => (
+                "input-too-large",
+                "A file may have 64 MiB, a text in it 64 KiB, a name 255 bytes. Split the file with `include`; what is longer than the others is a slip.",
             ),
             Self::NotUtf8 => {
                 ("input-not-utf8", "Fabric files are UTF-8 text. Save the file in that encoding.")
@@ -176,6 +187,10 @@ impl FaultKind {
                 "input-missing-column",
                 "A cable list needs the columns near, near_port, far and far_port; medium, length and label may follow.",
             ),
+            Self::TooMany => (
+                "input-too-many",
+                "So many faults were found that the rest is only counted. Often one slip is behind them all: mend the first ones and check again.",
+            ),
         }
     }
 }
@@ -199,9 +214,19 @@ pub struct Fault {
     pub remedy: String,
 }
 
+/// The most faults that are kept; what is beyond is counted.
+const MOST_KEPT: usize = 10_000;
+
+/// The most bytes of a text in a fault that are shown.
+const MOST_SHOWN: usize = 1000;
+
 /// The faults of one run.
 #[derive(Debug, Default)]
-pub(crate) struct Faults(Vec<Fault>);
+pub(crate) struct Faults {
+    kept: Vec<Fault>,
+    /// The last of those that are not kept, and how many they are.
+    beyond: Option<Box<(Fault, usize)>>,
+}
 
 impl Faults {
     pub(crate) fn add(
@@ -212,31 +237,60 @@ impl Faults {
         expected: impl Into<String>,
         remedy: impl Into<String>,
     ) -> &mut Fault {
-        self.0.push(Fault {
+        self.keep(Fault {
             kind,
-            message: message.into(),
+            message: cut(message.into()),
             at,
-            expected: expected.into(),
+            expected: cut(expected.into()),
             related: Vec::new(),
-            remedy: remedy.into(),
-        });
-        self.0.last_mut().expect("pushed just now")
+            remedy: cut(remedy.into()),
+        })
+    }
+
+    fn keep(&mut self, fault: Fault) -> &mut Fault {
+        if self.kept.len() < MOST_KEPT {
+            self.kept.push(fault);
+            return self.kept.last_mut().expect("pushed just now");
+        }
+        let count = self.beyond.take().map_or(0, |beyond| beyond.1);
+        &mut self.beyond.insert(Box::new((fault, count + 1))).0
+    }
+
+    /// Adds those of another part of the run.
+    pub(crate) fn absorb(&mut self, other: Self) {
+        for fault in other.kept {
+            self.keep(fault);
+        }
+        if let Some((fault, more)) = other.beyond.map(|beyond| *beyond) {
+            let known = self.beyond.take().map_or(0, |beyond| beyond.1);
+            self.beyond = Some(Box::new((fault, known + more)));
+        }
     }
 
     /// Whether so many were found that looking for the nearest name each time would take long.
     pub(crate) fn are_many(&self) -> bool {
-        self.0.len() > 200
+        self.kept.len() > 200
     }
 
     /// The faults in file order, each once. What one place does wrong for many things, such as a
     /// port that none of ten switches has, is one fault.
     pub(crate) fn finish(mut self) -> Vec<Fault> {
-        self.0.sort_by(|a, b| {
+        if let Some((first, count)) = self.beyond.take().map(|beyond| *beyond) {
+            self.kept.push(Fault {
+                kind: FaultKind::TooMany,
+                message: format!("{count} more faults were found after the first {MOST_KEPT}"),
+                expected: "one of them, for example".to_owned(),
+                remedy: "mend the first ones and check again".to_owned(),
+                related: Vec::new(),
+                at: first.at,
+            });
+        }
+        self.kept.sort_by(|a, b| {
             (a.at.order(), a.kind, &a.message).cmp(&(b.at.order(), b.kind, &b.message))
         });
-        self.0.dedup_by(|a, b| (a.at, a.kind, &a.message) == (b.at, b.kind, &b.message));
+        self.kept.dedup_by(|a, b| (a.at, a.kind, &a.message) == (b.at, b.kind, &b.message));
         let mut merged: Vec<(Fault, usize)> = Vec::new();
-        for fault in self.0 {
+        for fault in self.kept {
             match merged.last_mut() {
                 Some((first, more)) if (first.at, first.kind) == (fault.at, fault.kind) => {
                     *more += 1;
@@ -257,6 +311,16 @@ impl Faults {
     }
 }
 
+/// A text without its end, where it is too long to be read.
+fn cut(mut text: String) -> String {
+    if text.len() > MOST_SHOWN {
+        let end = (0..=MOST_SHOWN).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0);
+        text.truncate(end);
+        text.push('…');
+    }
+    text
+}
+
 impl Fault {
     pub(crate) fn related(&mut self, span: Span, text: impl Into<String>) {
         self.related.push((span, text.into()));
@@ -265,6 +329,10 @@ impl Fault {
 
 /// The name that is most like the one found, if any is like it at all.
 pub fn nearest<'a>(found: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    // No name that is there is so long, and comparing costs the product of the lengths.
+    if found.len() > MOST_NAME {
+        return None;
+    }
     // A third of the letters may be off, one letter in short words.
     let most = (found.chars().count() / 3).max(1);
     let alike = |name: &str| found.chars().zip(name.chars()).take_while(|(a, b)| a == b).count();

@@ -1,16 +1,26 @@
 use std::collections::BTreeMap;
 use std::fmt;
+use std::io::Read as _;
 use std::path::PathBuf;
+
+/// The most bytes that one file may have: 64 MiB, about the text of 200,000 hosts with their LAGs.
+pub const MOST_BYTES: u64 = 64 << 20;
 
 /// Where the text of a fabric comes from: a disk, a test, an editor's unsaved buffer.
 ///
 /// Paths are relative to the root file's folder, with `/` between their parts and never `..`.
-pub trait Files {
-    /// The bytes of a file.
+pub trait Files: Sync {
+    /// The bytes of a file; of one that is larger than [`MOST_BYTES`], [`FileError::TooLarge`].
     fn read(&self, path: &str) -> Result<Vec<u8>, FileError>;
 
     /// The paths of all files below a folder (`""` is the root file's own), in any order.
     fn list(&self, folder: &str) -> Result<Vec<String>, FileError>;
+
+    /// Where on disk a file can be read again, so that its text need not be kept in memory for the day a
+    /// finding shows a line of it.
+    fn on_disk(&self, _path: &str) -> Option<PathBuf> {
+        None
+    }
 
     /// The path as a person would write it.
     fn display(&self, path: &str) -> String {
@@ -28,6 +38,8 @@ pub enum FileError {
     Folder,
     /// Its real place is outside the root file's folder (through a link).
     Outside,
+    /// It has so many bytes, more than [`MOST_BYTES`].
+    TooLarge(u64),
     /// The system's own words.
     Refused(String),
 }
@@ -38,6 +50,7 @@ impl fmt::Display for FileError {
             Self::Missing => f.write_str("there is no such file"),
             Self::Folder => f.write_str("it is a folder"),
             Self::Outside => f.write_str("it leads out of the folder"),
+            Self::TooLarge(bytes) => write!(f, "it has {bytes} bytes"),
             Self::Refused(reason) => f.write_str(reason),
         }
     }
@@ -82,10 +95,24 @@ impl Disk {
 impl Files for Disk {
     fn read(&self, path: &str) -> Result<Vec<u8>, FileError> {
         let full = self.resolve(path)?;
-        if full.is_dir() {
+        let file = std::fs::File::open(&full)?;
+        let facts = file.metadata()?;
+        if facts.is_dir() {
             return Err(FileError::Folder);
         }
-        Ok(std::fs::read(full)?)
+        let mut bytes =
+            Vec::with_capacity(usize::try_from(facts.len().min(MOST_BYTES)).unwrap_or(0));
+        // What is no plain file may go on for ever, whatever length it tells.
+        file.take(MOST_BYTES + 1).read_to_end(&mut bytes)?;
+        match bytes.len() as u64 {
+            read if read > MOST_BYTES => Err(FileError::TooLarge(facts.len().max(read))),
+            _ => Ok(bytes),
+        }
+    }
+
+    fn on_disk(&self, path: &str) -> Option<PathBuf> {
+        // Only a plain file says the same twice.
+        self.resolve(path).ok().filter(|full| full.is_file())
     }
 
     fn list(&self, folder: &str) -> Result<Vec<String>, FileError> {
@@ -143,6 +170,9 @@ impl<const N: usize> From<[(&str, &str); N]> for Memory {
 impl Files for Memory {
     fn read(&self, path: &str) -> Result<Vec<u8>, FileError> {
         match self.0.get(path) {
+            Some(bytes) if bytes.len() as u64 > MOST_BYTES => {
+                Err(FileError::TooLarge(bytes.len() as u64))
+            }
             Some(bytes) => Ok(bytes.clone()),
             None if self.0.keys().any(|name| name.starts_with(&format!("{path}/"))) => {
                 Err(FileError::Folder)

@@ -3,23 +3,26 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
+use rayon::prelude::*;
 use smol_str::SmolStr;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::csv_cables;
 use super::fault::{FaultKind, Faults, nearest};
-use super::files::{FileError, Files};
+use super::files::{FileError, Files, MOST_BYTES};
 use super::keys::{Keys, Statement, only_keys, read_statement};
 use super::range::glob_matches;
 use super::read::{Cx, Many, Node, Read};
-use super::span::{At, FileId, Sources, Span};
+use super::span::{At, FileId, Source, Sources, Span};
 use super::statements::{
     AcceptKeys, EndpointKeys, EviKeys, ExpectKeys, HardwareKeys, HostKeys, InterfaceKeys, LagKeys,
     LeakKeys, ManagementKeys, OutsideKeys, OverlayKeys, PairKeys, PolicyKeys, PoolKeys, PortKeys,
     RepeaterKeys, RouteKeys, RouterKeys, Run, ScopeKeys, SegmentKeys, SessionKeys, SiteKeys,
     StackKeys, SwitchKeys, TreeKeys, UnderlayKeys, VrfKeys, WanKeys,
 };
+use crate::id::Id as _;
+use crate::progress::Progress;
 use crate::rules::Severity;
 
 /// The tables that a file may have at its top.
@@ -95,7 +98,49 @@ pub(crate) struct Document {
     pub(crate) accepts: Vec<Statement<AcceptKeys>>,
 }
 
+impl Document {
+    /// Adds what another file says.
+    fn absorb(&mut self, other: Self, layer: usize, faults: &mut Faults) {
+        self.take_name(other.name, layer, faults);
+        macro_rules! extend {
+            ($($field:ident)+) => {$(
+                if self.$field.is_empty() {
+                    self.$field = other.$field;
+                } else {
+                    self.$field.extend(other.$field);
+                }
+            )+};
+        }
+        extend!(
+            severities hardware switches stacks repeaters management trees runs ports lags pairs pools
+            routers underlays interfaces routes policies sessions overlays evis leaks outsides sites
+            wans endpoints scopes expectations vrfs segments hosts accepts
+        );
+    }
+
+    fn take_name(&mut self, name: Option<At<SmolStr>>, layer: usize, faults: &mut Faults) {
+        match (&self.name, name) {
+            (Some(first), Some(name)) if layer == 0 => {
+                faults
+                    .add(
+                        FaultKind::NameTwice,
+                        name.span,
+                        format!("the fabric has two names, {:?} and {:?}", first.value, name.value),
+                        "named again",
+                        "keep one of them",
+                    )
+                    .related(first.span, "named first");
+            }
+            (_, Some(name)) => self.name = Some(name),
+            (_, None) => {}
+        }
+    }
+}
+
 /// Reads `root` and its includes into `document`, as the layer of that number.
+///
+/// The files that one file includes come after it, in order, before those that they include. Files are
+/// read side by side and their texts given back one by one; what comes of them is put together in order.
 pub(crate) fn load(
     files: &dyn Files,
     root: &str,
@@ -103,198 +148,272 @@ pub(crate) fn load(
     document: &mut Document,
     sources: &mut Sources,
     faults: &mut Faults,
+    progress: &Progress,
 ) {
-    let mut loader = Loader {
-        files,
-        layer,
-        document,
-        sources,
-        faults,
-        seen: BTreeSet::new(),
-        stack: Vec::new(),
-    };
-    loader.file(root, None);
-}
-
-struct Loader<'a> {
-    files: &'a dyn Files,
-    layer: usize,
-    document: &'a mut Document,
-    sources: &'a mut Sources,
-    faults: &'a mut Faults,
-    seen: BTreeSet<String>,
-    stack: Vec<String>,
-}
-
-impl Loader<'_> {
-    /// The text of a file, or a fault at the place that asked for it.
-    fn text(&mut self, path: &str, asked: Option<Span>) -> Option<(FileId, Arc<str>)> {
-        let shown = self.files.display(path);
-        let mut failed = |kind, message: String, expected: &str, remedy: String| {
-            // Without a place that asked, the file itself is the place.
-            let at = asked
-                .unwrap_or_else(|| Span::whole(self.sources.add(shown.clone(), Arc::from(""))));
-            self.faults.add(kind, at, message, expected, remedy);
-            None
-        };
-        let bytes = match self.files.read(path) {
-            Ok(bytes) => bytes,
-            Err(FileError::Folder) => {
-                return failed(
-                    FaultKind::Folder,
-                    format!("{shown} is a folder"),
-                    "expected a fabric file",
-                    format!(
-                        "name the file in it, such as {}/fabric.toml",
-                        shown.trim_end_matches('/')
-                    ),
+    let mut seen = BTreeSet::new();
+    let root = Asked { path: root.to_owned(), kind: Include::Statements, at: None, within: None };
+    let mut level = vec![root];
+    while !level.is_empty() {
+        level.retain(|asked| {
+            if asked.kind == Include::Cables {
+                return true;
+            }
+            if let (Some(at), true) = (asked.at, asked.is_within_itself()) {
+                faults.add(
+                    FaultKind::IncludeCycle,
+                    at,
+                    format!("{} includes itself", files.display(&asked.path)),
+                    "expected a file that is not being read already",
+                    "take it out of the include",
                 );
+                return false;
             }
-            Err(FileError::Outside) => {
-                return failed(
-                    FaultKind::IncludeOutside,
-                    format!("{shown} leads out of the root file's folder"),
-                    "expected a file inside the folder",
-                    "move the file into the folder".to_owned(),
-                );
-            }
-            Err(error) => {
-                return failed(
-                    FaultKind::Unreadable,
-                    format!("{shown} cannot be read: {error}"),
-                    "expected a file that can be read",
-                    "check the name and the permissions".to_owned(),
-                );
-            }
-        };
-        match String::from_utf8(bytes) {
-            Ok(text) => {
-                let text: Arc<str> = text.into();
-                Some((self.sources.add(shown, Arc::clone(&text)), text))
-            }
-            Err(error) => {
-                let byte = error.utf8_error().valid_up_to();
-                let line = error.as_bytes()[..byte].split(|&b| b == b'\n').count();
-                failed(
-                    FaultKind::NotUtf8,
-                    format!(
-                        "{shown} is not UTF-8: byte {} (line {line}) is none of its characters",
-                        byte + 1
-                    ),
-                    "expected UTF-8 text",
-                    "save the file as UTF-8".to_owned(),
-                )
-            }
-        }
-    }
-
-    fn file(&mut self, path: &str, asked: Option<Span>) {
-        if let (Some(at), true) = (asked, self.stack.iter().any(|open| open == path)) {
-            self.faults.add(
-                FaultKind::IncludeCycle,
-                at,
-                format!("{} includes itself", self.files.display(path)),
-                "expected a file that is not being read already",
-                "take it out of the include",
-            );
-            return;
-        }
-        if !self.seen.insert(path.to_owned()) {
-            return;
-        }
-        let Some((file, text)) = self.text(path, asked) else { return };
-        let (root, errors) = DeTable::parse_recoverable(&text);
-        let mut cx = Cx { file, text: &text, faults: self.faults };
-        for error in &errors {
-            let at = cx.span(error.span().unwrap_or(0..0));
-            cx.faults.add(
-                FaultKind::Syntax,
-                at,
-                format!("not TOML: {}", error.message().lines().next().unwrap_or_default()),
-                "cannot be read here",
-                "mend the line; the rest of the file was read as far as it could be",
-            );
-        }
-        if root.get_ref().is_empty() && errors.is_empty() {
-            cx.faults.add(
-                FaultKind::Empty,
-                Span::whole(file),
-                format!("{} is empty", self.files.display(path)),
-                "expected at least one statement",
-                "write a [fabric] table, or take the file out",
-            );
-        }
-        // Below a broken header the keys of a table seem to be the file's own.
-        if errors.is_empty() {
-            only_keys(&mut cx, root.get_ref(), "a fabric file", TABLES);
-        }
-        let includes = statements(&mut cx, root.into_inner(), self.layer, self.document);
-        self.stack.push(path.to_owned());
-        for (kind, include) in includes {
-            for path in self.resolve(path, &include) {
-                match kind {
-                    Include::Statements => self.file(&path, Some(include.span)),
-                    Include::Cables => self.cables(&path, include.span),
-                }
-            }
-        }
-        self.stack.pop();
-    }
-
-    fn cables(&mut self, path: &str, asked: Span) {
-        let Some((file, text)) = self.text(path, Some(asked)) else { return };
-        let mut cx = Cx { file, text: &text, faults: self.faults };
-        self.document.runs.extend(csv_cables::read(&mut cx, self.layer));
-    }
-
-    /// The paths that an include names, in byte order.
-    fn resolve(&mut self, from: &str, include: &At<SmolStr>) -> Vec<String> {
-        let mut parts: Vec<&str> = from.split('/').collect();
-        parts.pop();
-        let mut inside = !include.starts_with('/') && !include.contains('\\');
-        for part in include.split('/') {
-            match part {
-                "" | "." => {}
-                ".." => inside &= parts.pop().is_some(),
-                part => parts.push(part),
-            }
-        }
-        if !inside || parts.is_empty() {
-            self.faults.add(
-                FaultKind::IncludeOutside,
-                include.span,
-                format!("the include {:?} leads out of the root file's folder", include.value),
-                "expected a path inside the folder, with / between its parts",
-                "move the file into the folder and name it relative to this file",
-            );
-            return Vec::new();
-        }
-        if !include.contains('*') {
-            return vec![parts.join("/")];
-        }
-        let fixed =
-            parts.iter().take_while(|part| !part.contains('*')).copied().collect::<Vec<_>>();
-        // A folder that is not there matches nothing, which is what is said below.
-        let mut found = self.files.list(&fixed.join("/")).unwrap_or_default();
-        found.retain(|path| {
-            let path: Vec<_> = path.split('/').collect();
-            path.len() == parts.len()
-                && path.iter().zip(&parts).all(|(p, glob)| glob_matches(glob, p))
+            seen.insert(asked.path.clone())
         });
-        found.sort();
-        if found.is_empty() {
-            self.faults.add(
-                FaultKind::MatchesNothing,
-                include.span,
-                format!("the include {:?} matches no file", include.value),
-                "expected a pattern that matches a file",
-                "check the folder and the ending, or take the include out",
-            );
+        progress.more(level.len());
+        let first = sources.count();
+        let parts: Vec<Part> = level
+            .par_iter()
+            .enumerate()
+            .with_max_len(1)
+            .map(|(index, asked)| {
+                let part = Part::read(files, asked, FileId::from_index(first + index), layer);
+                progress.advance(1);
+                part
+            })
+            .collect();
+        let mut next = Vec::new();
+        for (part, asked) in parts.into_iter().zip(level) {
+            sources.push(part.source);
+            faults.absorb(part.faults);
+            document.absorb(part.document, layer, faults);
+            if part.includes.is_empty() {
+                continue;
+            }
+            let within = Arc::new(Within { path: asked.path, further: asked.within });
+            for (kind, include) in part.includes {
+                let paths = resolve(files, &within.path, &include, faults);
+                next.extend(paths.into_iter().map(|path| Asked {
+                    path,
+                    kind,
+                    at: Some(include.span),
+                    within: Some(Arc::clone(&within)),
+                }));
+            }
         }
-        found
+        level = next;
     }
 }
 
+/// A file that is to be read.
+struct Asked {
+    path: String,
+    kind: Include,
+    /// The place that asked for it; none of the root file.
+    at: Option<Span>,
+    within: Option<Arc<Within>>,
+}
+
+/// The files through which one is included, the nearest first.
+struct Within {
+    path: String,
+    further: Option<Arc<Self>>,
+}
+
+impl Asked {
+    fn is_within_itself(&self) -> bool {
+        let chain = std::iter::successors(self.within.as_deref(), |one| one.further.as_deref());
+        chain.into_iter().any(|one| one.path == self.path)
+    }
+}
+
+/// What one file says.
+struct Part {
+    source: Source,
+    document: Document,
+    faults: Faults,
+    includes: Vec<(Include, At<SmolStr>)>,
+}
+
+impl Part {
+    fn read(files: &dyn Files, asked: &Asked, file: FileId, layer: usize) -> Self {
+        let shown = files.display(&asked.path);
+        let mut faults = Faults::default();
+        let Some(text) = text(files, asked, &shown, file, &mut faults) else {
+            let (document, includes) = (Document::default(), Vec::new());
+            return Self { source: Source::new(shown, "", None), document, faults, includes };
+        };
+        let mut document = Document::default();
+        let mut includes = Vec::new();
+        let mut cx = Cx { file, text: &text, faults: &mut faults };
+        match asked.kind {
+            Include::Statements => {
+                statements_of(&mut cx, &shown, layer, &mut document, &mut includes);
+            }
+            Include::Cables => document.runs = csv_cables::read(&mut cx, layer),
+        }
+        let source = Source::new(shown, &text, files.on_disk(&asked.path));
+        Self { source, document, faults, includes }
+    }
+}
+
+/// The text of a file, or a fault at the place that asked for it.
+fn text(
+    files: &dyn Files,
+    asked: &Asked,
+    shown: &str,
+    file: FileId,
+    faults: &mut Faults,
+) -> Option<String> {
+    let mut failed = |kind, message: String, expected: &str, remedy: String| {
+        // Without a place that asked, the file itself is the place.
+        let at = asked.at.unwrap_or_else(|| Span::whole(file));
+        faults.add(kind, at, message, expected, remedy);
+        None
+    };
+    let read = files.read(&asked.path).and_then(|bytes| match bytes.len() as u64 {
+        length if length > MOST_BYTES => Err(FileError::TooLarge(length)),
+        _ => Ok(bytes),
+    });
+    let bytes = match read {
+        Ok(bytes) => bytes,
+        Err(FileError::Folder) => {
+            return failed(
+                FaultKind::Folder,
+                format!("{shown} is a folder"),
+                "expected a fabric file",
+                format!("name the file in it, such as {}/fabric.toml", shown.trim_end_matches('/')),
+            );
+        }
+        Err(FileError::Outside) => {
+            return failed(
+                FaultKind::IncludeOutside,
+                format!("{shown} leads out of the root file's folder"),
+                "expected a file inside the folder",
+                "move the file into the folder".to_owned(),
+            );
+        }
+        Err(FileError::TooLarge(bytes)) => {
+            return failed(
+                FaultKind::TooLarge,
+                format!("{shown} has {bytes} bytes, more than a file may have"),
+                "expected a file of 64 MiB at most",
+                "split it, for example a file a pod, and include the parts".to_owned(),
+            );
+        }
+        Err(error) => {
+            return failed(
+                FaultKind::Unreadable,
+                format!("{shown} cannot be read: {error}"),
+                "expected a file that can be read",
+                "check the name and the permissions".to_owned(),
+            );
+        }
+    };
+    String::from_utf8(bytes).map_or_else(
+        |error| {
+            let byte = error.utf8_error().valid_up_to();
+            let line = error.as_bytes()[..byte].split(|&b| b == b'\n').count();
+            failed(
+                FaultKind::NotUtf8,
+                format!(
+                    "{shown} is not UTF-8: byte {} (line {line}) is none of its characters",
+                    byte + 1
+                ),
+                "expected UTF-8 text",
+                "save the file as UTF-8".to_owned(),
+            )
+        },
+        Some,
+    )
+}
+
+/// Reads a fabric file.
+fn statements_of(
+    cx: &mut Cx<'_>,
+    shown: &str,
+    layer: usize,
+    document: &mut Document,
+    includes: &mut Vec<(Include, At<SmolStr>)>,
+) {
+    let (root, errors) = DeTable::parse_recoverable(cx.text);
+    for error in &errors {
+        let at = cx.span(error.span().unwrap_or(0..0));
+        cx.faults.add(
+            FaultKind::Syntax,
+            at,
+            format!("not TOML: {}", error.message().lines().next().unwrap_or_default()),
+            "cannot be read here",
+            "mend the line; the rest of the file was read as far as it could be",
+        );
+    }
+    if root.get_ref().is_empty() && errors.is_empty() {
+        cx.faults.add(
+            FaultKind::Empty,
+            Span::whole(cx.file),
+            format!("{shown} is empty"),
+            "expected at least one statement",
+            "write a [fabric] table, or take the file out",
+        );
+    }
+    // Below a broken header the keys of a table seem to be the file's own.
+    if errors.is_empty() {
+        only_keys(cx, root.get_ref(), "a fabric file", TABLES);
+    }
+    *includes = statements(cx, root.into_inner(), layer, document);
+}
+
+/// The paths that an include names, in byte order.
+fn resolve(
+    files: &dyn Files,
+    from: &str,
+    include: &At<SmolStr>,
+    faults: &mut Faults,
+) -> Vec<String> {
+    let mut parts: Vec<&str> = from.split('/').collect();
+    parts.pop();
+    let mut inside = !include.starts_with('/') && !include.contains('\\');
+    for part in include.split('/') {
+        match part {
+            "" | "." => {}
+            ".." => inside &= parts.pop().is_some(),
+            part => parts.push(part),
+        }
+    }
+    if !inside || parts.is_empty() {
+        faults.add(
+            FaultKind::IncludeOutside,
+            include.span,
+            format!("the include {:?} leads out of the root file's folder", include.value),
+            "expected a path inside the folder, with / between its parts",
+            "move the file into the folder and name it relative to this file",
+        );
+        return Vec::new();
+    }
+    if !include.contains('*') {
+        return vec![parts.join("/")];
+    }
+    let fixed = parts.iter().take_while(|part| !part.contains('*')).copied().collect::<Vec<_>>();
+    // A folder that is not there matches nothing, which is what is said below.
+    let mut found = files.list(&fixed.join("/")).unwrap_or_default();
+    found.retain(|path| {
+        let path: Vec<_> = path.split('/').collect();
+        path.len() == parts.len() && path.iter().zip(&parts).all(|(p, glob)| glob_matches(glob, p))
+    });
+    found.sort();
+    if found.is_empty() {
+        faults.add(
+            FaultKind::MatchesNothing,
+            include.span,
+            format!("the include {:?} matches no file", include.value),
+            "expected a pattern that matches a file",
+            "check the folder and the ending, or take the include out",
+        );
+    }
+    found
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Include {
     Statements,
     Cables,
@@ -311,7 +430,7 @@ fn statements(
     let mut includes = Vec::new();
     for (key, node) in root {
         match key.get_ref().as_ref() {
-            "fabric" => fabric_table(cx, &node, layer, document, &mut includes),
+            "fabric" => fabric_table(cx, &node, document, &mut includes),
             "cabling" => cabling_table(cx, &node, layer, document, &mut includes),
             "severities" => severities_table(cx, &node, document),
             "hardware" => read_all(cx, node, layer, &mut document.hardware),
@@ -385,7 +504,6 @@ fn table<'n, 'i>(
 fn fabric_table(
     cx: &mut Cx<'_>,
     node: &Node<'_>,
-    layer: usize,
     document: &mut Document,
     includes: &mut Vec<(Include, At<SmolStr>)>,
 ) {
@@ -393,25 +511,7 @@ fn fabric_table(
     for (key, node) in fields {
         match key.get_ref().as_ref() {
             "name" => {
-                let Some(name) = cx.value::<SmolStr>("name", node) else { continue };
-                match &document.name {
-                    Some(first) if layer == 0 => {
-                        let first = first.clone();
-                        cx.faults
-                            .add(
-                                FaultKind::NameTwice,
-                                name.span,
-                                format!(
-                                    "the fabric has two names, {:?} and {:?}",
-                                    first.value, name.value
-                                ),
-                                "named again",
-                                "keep one of them",
-                            )
-                            .related(first.span, "named first");
-                    }
-                    _ => document.name = Some(name),
-                }
+                document.name = cx.value("name", node);
             }
             "include" => {
                 let paths = cx.value::<Many<SmolStr>>("include", node);

@@ -7,6 +7,9 @@ use smol_str::{SmolStr, SmolStrBuilder};
 /// The most things that one range may make.
 pub(crate) const MOST: usize = 1_000_000;
 
+/// The most bytes that a name may have.
+pub(crate) const MOST_NAME: usize = 255;
+
 /// Why a text with ranges cannot be spread out; places are bytes of the text.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum RangeFault {
@@ -14,6 +17,8 @@ pub(crate) enum RangeFault {
     Malformed(Range<usize>, &'static str),
     /// More things than [`MOST`].
     TooLarge(Range<usize>),
+    /// A name of more bytes than [`MOST_NAME`].
+    TooLong(Range<usize>),
 }
 
 /// Whether a character may stand in a name.
@@ -28,7 +33,7 @@ enum Piece<'a> {
 
 /// The names that a text stands for, the leftmost range slowest.
 pub(crate) fn expand(text: &str) -> Result<Vec<SmolStr>, RangeFault> {
-    if !text.is_empty() && text.bytes().all(is_name) {
+    if !text.is_empty() && text.len() <= MOST_NAME && text.bytes().all(is_name) {
         return Ok(vec![SmolStr::new(text)]);
     }
     expand_with(text, is_name)
@@ -41,6 +46,13 @@ fn expand_with(text: &str, allowed: fn(u8) -> bool) -> Result<Vec<SmolStr>, Rang
         Piece::Choices(choices) => count.checked_mul(choices.len()).filter(|&count| count <= MOST),
     });
     let count = count.ok_or(RangeFault::TooLarge(0..text.len()))?;
+    let longest = pieces.iter().map(|piece| match piece {
+        Piece::Text(text) => text.len(),
+        Piece::Choices(choices) => choices.iter().map(SmolStr::len).max().unwrap_or(0),
+    });
+    if longest.sum::<usize>() > MOST_NAME {
+        return Err(RangeFault::TooLong(0..text.len()));
+    }
     let mut names = Vec::with_capacity(count);
     let mut place = vec![0; pieces.len()];
     for _ in 0..count {

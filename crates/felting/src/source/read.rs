@@ -21,6 +21,9 @@ use crate::value::{
     UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
 };
 
+/// The most bytes that a text may have.
+pub(crate) const MOST_TEXT: usize = 64 << 10;
+
 pub(crate) type Node<'a> = Spanned<DeValue<'a>>;
 
 /// The file being read, and where its faults go.
@@ -128,11 +131,22 @@ impl Cx<'_> {
         node: &'n Node<'_>,
         expected: impl Fn() -> String,
     ) -> Option<&'n str> {
-        let text = node.get_ref().as_str();
-        if text.is_none() {
+        let Some(text) = node.get_ref().as_str() else {
             self.wrong_type(key, node, &expected());
+            return None;
+        };
+        if text.len() > MOST_TEXT {
+            let at = self.place(node);
+            self.faults.add(
+                FaultKind::TooLarge,
+                at,
+                format!("`{key}` is a text of {} bytes", text.len()),
+                format!("expected {MOST_TEXT} bytes at most"),
+                "write a shorter text, or several in a list",
+            );
+            return None;
         }
-        text
+        Some(text)
     }
 }
 

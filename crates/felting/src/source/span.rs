@@ -1,4 +1,6 @@
+use std::hash::{Hash as _, Hasher as _};
 use std::ops::Deref;
+use std::path::PathBuf;
 use std::sync::{Arc, OnceLock};
 
 use crate::id::{Id, IdVec, typed_id};
@@ -47,27 +49,69 @@ impl<T> Deref for At<T> {
 pub struct Source {
     /// The path, as shown in findings.
     pub name: String,
-    /// The text; empty if it could not be read.
-    pub text: Arc<str>,
-    lines: OnceLock<Vec<u32>>,
+    text: Text,
+    lines: Vec<u32>,
+}
+
+/// The text of a file, or where it can be had again.
+#[derive(Clone, Debug)]
+enum Text {
+    Kept(Arc<str>),
+    /// On disk, until somebody asks. The length and the hash tell whether it is still what was read.
+    OnDisk {
+        path: PathBuf,
+        length: usize,
+        hash: u64,
+        again: OnceLock<Arc<str>>,
+    },
 }
 
 impl Source {
+    /// A file as it was read. Its text is kept unless it can be had again from disk.
+    pub(crate) fn new(name: String, text: &str, on_disk: Option<PathBuf>) -> Self {
+        let breaks = text.match_indices('\n').map(|(at, _)| at + 1);
+        let lines =
+            std::iter::once(0).chain(breaks).map(|at| u32::try_from(at).unwrap_or(u32::MAX));
+        let lines = lines.collect();
+        let text = match on_disk {
+            Some(path) => Text::OnDisk {
+                path,
+                length: text.len(),
+                hash: hash_of(text),
+                again: OnceLock::new(),
+            },
+            None => Text::Kept(text.into()),
+        };
+        Self { name, text, lines }
+    }
+
+    /// The text; empty if it could not be read, or if the file has changed since.
+    pub fn text(&self) -> &str {
+        match &self.text {
+            Text::Kept(text) => text,
+            Text::OnDisk { path, length, hash, again } => again.get_or_init(|| {
+                let bytes = std::fs::read(path).ok().filter(|bytes| bytes.len() == *length);
+                let text = bytes.and_then(|bytes| String::from_utf8(bytes).ok());
+                text.filter(|text| hash_of(text) == *hash).unwrap_or_default().into()
+            }),
+        }
+    }
+
     /// The byte at which each line begins.
     pub fn lines(&self) -> &[u32] {
-        self.lines.get_or_init(|| {
-            let breaks = self.text.match_indices('\n').map(|(at, _)| at + 1);
-            std::iter::once(0)
-                .chain(breaks)
-                .map(|at| u32::try_from(at).unwrap_or(u32::MAX))
-                .collect()
-        })
+        &self.lines
     }
 
     /// The line that a byte is in, counted from 0.
     pub fn line_of(&self, byte: u32) -> usize {
         self.lines().partition_point(|&start| start <= byte).saturating_sub(1)
     }
+}
+
+fn hash_of(text: &str) -> u64 {
+    let mut hasher = rustc_hash::FxHasher::default();
+    text.hash(&mut hasher);
+    hasher.finish()
 }
 
 /// All files of a fabric.
@@ -92,8 +136,13 @@ impl std::fmt::Display for Location<'_> {
 }
 
 impl Sources {
-    pub(crate) fn add(&mut self, name: String, text: Arc<str>) -> FileId {
-        self.0.push(Source { name, text, lines: OnceLock::new() })
+    /// How many files there are.
+    pub(crate) fn count(&self) -> usize {
+        self.0.len()
+    }
+
+    pub(crate) fn push(&mut self, source: Source) -> FileId {
+        self.0.push(source)
     }
 
     /// One file.
@@ -108,7 +157,7 @@ impl Sources {
 
     /// The text of a place.
     pub fn text(&self, span: Span) -> &str {
-        self.0[span.file].text.get(span.start as usize..span.end as usize).unwrap_or_default()
+        self.0[span.file].text().get(span.start as usize..span.end as usize).unwrap_or_default()
     }
 
     /// Where a place begins, as a person counts.
@@ -124,12 +173,12 @@ impl Sources {
     fn position(&self, file: FileId, byte: u32) -> Location<'_> {
         let source = &self.0[file];
         let line = source.line_of(byte);
-        let before = source.text.get(source.lines()[line] as usize..byte as usize);
-        Location {
-            file: &source.name,
-            line: line + 1,
-            column: before.map_or(0, |before| before.chars().count()) + 1,
-        }
+        let start = source.lines()[line];
+        // Of a file that has changed since, bytes are all that is known.
+        let before = source.text().get(start as usize..byte as usize);
+        let column =
+            before.map_or((byte.saturating_sub(start)) as usize, |before| before.chars().count());
+        Location { file: &source.name, line: line + 1, column: column + 1 }
     }
 }
 

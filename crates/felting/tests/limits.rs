@@ -1,0 +1,162 @@
+//! Absurd input: a clear refusal or correct work, in memory in proportion to it, and never an abort.
+
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+
+use felting::Fabric;
+use felting::source::{Disk, FaultKind, MOST_BYTES, Memory};
+
+const MEGABYTE: usize = 1_000_000;
+
+/// The kinds of the faults, each with its message, which nobody reads if it is long.
+fn refused(text: &str) -> Vec<(FaultKind, String)> {
+    let fabric = Fabric::from_text("absurd.toml", text);
+    fabric.check();
+    let faults: Vec<_> =
+        fabric.faults().iter().map(|fault| (fault.kind, fault.message.clone())).collect();
+    for fault in fabric.faults() {
+        assert!(fault.message.len() + fault.expected.len() + fault.remedy.len() < 4000);
+        let _ = fabric.sources().location(fault.at);
+    }
+    faults
+}
+
+fn kinds(text: &str) -> Vec<FaultKind> {
+    let mut kinds: Vec<_> = refused(text).into_iter().map(|(kind, _)| kind).collect();
+    kinds.dedup();
+    kinds
+}
+
+#[test]
+fn a_file_of_200_megabytes_is_refused_before_it_is_read() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = std::fs::File::create(folder.path().join("fabric.toml")).unwrap();
+    file.set_len(200 * MEGABYTE as u64).unwrap();
+    let fabric = Fabric::from_path(folder.path().join("fabric.toml"));
+    let [fault] = fabric.faults() else { panic!("{:?}", fabric.faults()) };
+    assert_eq!(fault.kind, FaultKind::TooLarge);
+    assert!(fault.message.ends_with("has 200000000 bytes, more than a file may have"));
+    // An included file is refused at the place that asks for it, and the rest is read.
+    std::fs::write(
+        folder.path().join("root.toml"),
+        "[fabric]\ninclude = \"fabric.toml\"\n[[switch]]\nname = \"kelp-a\"\n",
+    )
+    .unwrap();
+    let fabric = Fabric::from_files(&Disk::new(folder.path()), "root.toml");
+    assert_eq!((fabric.faults().len(), fabric.devices().len()), (1, 1));
+    assert_eq!(fabric.sources().location(fabric.faults()[0].at).line, 2);
+}
+
+#[test]
+fn a_file_of_just_too_many_bytes_is_refused_wherever_it_comes_from() {
+    let mut text = vec![b'#'; usize::try_from(MOST_BYTES).unwrap() + 1];
+    let faults = |bytes: Vec<u8>| {
+        let mut files = Memory::default();
+        files.insert("fabric.toml", bytes);
+        let fabric = Fabric::from_files(&files, "fabric.toml");
+        fabric.faults().iter().map(|fault| fault.kind).collect::<Vec<_>>()
+    };
+    assert_eq!(faults(text.clone()), [FaultKind::TooLarge]);
+    text.pop();
+    assert_eq!(faults(text), [FaultKind::Empty], "only a comment");
+}
+
+#[test]
+fn a_line_of_50_megabytes_is_read() {
+    let comment = format!("# {}\n[[switch]]\nname = \"kelp-a\"\n", "x".repeat(50 * MEGABYTE));
+    let fabric = Fabric::from_text("wide.toml", &comment);
+    assert!(fabric.is_complete() && fabric.devices().len() == 1);
+    // A text of that length is refused, and what stands after it on the line has its place.
+    let text = format!("switch = [{{ name = \"{}\", nubmer = 1 }}]", "x".repeat(50 * MEGABYTE));
+    let faults = refused(&text);
+    assert_eq!(faults[0].1, "`name` is a text of 50000000 bytes");
+    assert_eq!(faults[1].0, FaultKind::UnknownKey);
+}
+
+#[test]
+fn nesting_of_10_000_is_refused() {
+    let depth = 10_000;
+    for text in [
+        format!("x = {}{}", "[".repeat(depth), "]".repeat(depth)),
+        format!("x = {}1{}", "{a=".repeat(depth), "}".repeat(depth)),
+        format!("[[switch]]\nname = {}\n", "[".repeat(depth)),
+        format!("[a{}]\n", ".a".repeat(depth)),
+        format!("a{} = 1\n", ".a".repeat(depth)),
+    ] {
+        assert!(!refused(&text).is_empty(), "{}", &text[..20]);
+    }
+}
+
+#[test]
+fn ten_million_ranges_are_refused() {
+    // In one text, as VLANs, and as more of a file than a file may be.
+    let ranges = "1-2,".repeat(10 * MEGABYTE);
+    let text = format!("[[switch]]\nname = \"kelp-[{ranges}3]\"\n");
+    assert_eq!(kinds(&text), [FaultKind::TooLarge]);
+    let text = format!(
+        "[[segment]]\nname = \"tides\"\nvlan = 3\non = \"*\"\n[[lag]]\non = \"*\"\nname = \"x\"\ntagged = \"{ranges}3\"\n"
+    );
+    assert!(kinds(&text).contains(&FaultKind::TooLarge));
+    drop(text);
+    let list = "\"a[1-2]\",".repeat(10 * MEGABYTE);
+    assert_eq!(
+        kinds(&format!("[[segment]]\nname = \"tides\"\non = [{list}]\n")),
+        [FaultKind::TooLarge]
+    );
+}
+
+#[test]
+fn a_million_ranges_that_mean_nothing_are_told_and_counted() {
+    let list = "\"a[1-2]\",".repeat(MEGABYTE);
+    let faults = refused(&format!("[[segment]]\nname = \"tides\"\non = [{list}]\n"));
+    let last = faults.last().unwrap();
+    assert_eq!(last.0, FaultKind::TooMany);
+    assert_eq!(last.1, "1990000 more faults were found after the first 10000");
+}
+
+#[test]
+fn a_name_of_a_megabyte_is_refused() {
+    let name = "x".repeat(MEGABYTE);
+    for text in [
+        format!("[[switch]]\nname = \"{name}\"\n"),
+        format!("[[switch]]\nname = \"{name}[1-2]\"\n"),
+        format!("[[segment]]\nname = \"{name}\"\n"),
+        format!("[[host]]\nname = \"hull\"\nnics = \"{name} 25G\"\n"),
+        format!("[cabling]\nruns = \"{name} a -- b c\"\n"),
+    ] {
+        assert_eq!(kinds(&text), [FaultKind::TooLarge], "{}", &text[..40]);
+    }
+    // Names of things that are not there, and keys.
+    assert_eq!(kinds(&format!("[[switch]]\nname = \"a\"\n{name} = 1\n")), [FaultKind::UnknownKey]);
+    assert_eq!(kinds(&format!("[[{name}]]\na = 1\n")), [FaultKind::UnknownKey]);
+    let longest = "x".repeat(255);
+    assert!(
+        Fabric::from_text("a.toml", &format!("[[switch]]\nname = \"{longest}\"\n")).is_complete()
+    );
+    assert_eq!(kinds(&format!("[[switch]]\nname = \"{longest}y\"\n")), [FaultKind::TooLarge]);
+}
+
+#[test]
+fn a_cable_list_of_absurd_cells_and_rows_is_refused() {
+    let list = |text: String| {
+        let mut files = Memory::default();
+        files.insert(
+            "fabric.toml",
+            "[[switch]]\nname = \"kelp-a\"\nports = \"et1 25G\"\n[cabling]\ncsv = \"c.csv\"\n",
+        );
+        files.insert("c.csv", text);
+        let fabric = Fabric::from_files(&files, "fabric.toml");
+        let mut kinds: Vec<_> = fabric.faults().iter().map(|fault| fault.kind).collect();
+        kinds.sort_unstable();
+        kinds.dedup();
+        kinds
+    };
+    let header = "near,near_port,far,far_port\n";
+    let wide = format!("{header}kelp-a,{},kelp-a,et1\n", "x".repeat(MEGABYTE));
+    assert_eq!(list(wide), [FaultKind::TooLarge, FaultKind::MissingKey]);
+    let open = format!("{header}kelp-a,\"{}", "x\n".repeat(MEGABYTE));
+    assert_eq!(list(open), [FaultKind::TooLarge, FaultKind::MissingKey]);
+    let commas = format!("{header}{}\n", ",".repeat(10 * MEGABYTE));
+    assert_eq!(list(commas), []);
+    let rows = format!("{header}{}", "a,b,c,d\n".repeat(MEGABYTE));
+    assert_eq!(list(rows), [FaultKind::UnknownName, FaultKind::TooMany]);
+}
