@@ -81,7 +81,8 @@ pub(crate) struct Input {
 
 #[derive(Args, Debug)]
 pub(crate) struct NewOptions {
-    /// The file to write; one that exists is left alone.
+    /// The file to write, or a folder for a large fabric with a file a pod, such as site/. What exists is
+    /// left alone.
     pub(crate) file: PathBuf,
     /// The fabric's name; by default the file's.
     #[arg(long)]
@@ -110,6 +111,18 @@ pub(crate) struct NewOptions {
     /// Pods.
     #[arg(long, default_value_t = 1)]
     pub(crate) pods: u32,
+    /// Large fabrics: on how many pairs each segment is; 4, or all of fewer, by default.
+    #[arg(long)]
+    pub(crate) spread: Option<u32>,
+    /// Large fabrics: guests on the hosts, in all.
+    #[arg(long, default_value_t = 0)]
+    pub(crate) guests: u32,
+    /// Large fabrics: single faults to put in; faults.csv lists the rule and the place of each.
+    #[arg(long, default_value_t = 0)]
+    pub(crate) faults: u32,
+    /// What the choice and the places of the faults follow from.
+    #[arg(long, default_value_t = 0, requires = "faults")]
+    pub(crate) seed: u64,
 }
 
 #[derive(Args, Debug)]

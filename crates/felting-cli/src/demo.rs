@@ -6,7 +6,7 @@ use felting::source::Memory;
 use felting::{Condition, Fabric, State};
 use felting_view::sheet::{Format, Sheet, Topic};
 
-use crate::output::{Screen, fail};
+use crate::output::{Screen, fail, write_folder};
 
 /// The path of a demo file and its text.
 macro_rules! files {
@@ -89,22 +89,7 @@ fn show(screen: &Screen) {
 
 /// Writes the files beside, then moves the folder into place: never half a demo.
 fn write(folder: &Path, screen: &Screen) -> u8 {
-    if folder.exists() {
-        return fail(&format!("{} exists already; name a new folder", folder.display()));
-    }
-    let parent = folder.parent().filter(|parent| !parent.as_os_str().is_empty());
-    let written = (|| {
-        let beside = tempfile::Builder::new()
-            .prefix(".felting-demo-")
-            .tempdir_in(parent.unwrap_or(Path::new(".")))?;
-        for (path, text) in FILES {
-            let path = beside.path().join(path);
-            std::fs::create_dir_all(path.parent().unwrap_or(beside.path()))?;
-            std::fs::write(path, text)?;
-        }
-        std::fs::rename(beside.keep(), folder)
-    })();
-    match written {
+    match write_folder(folder, FILES.iter().copied()) {
         Ok(()) => {
             let stormy = folder.join("saltmarsh-stormy/fabric.toml");
             screen.print(&format!(
@@ -113,6 +98,9 @@ fn write(folder: &Path, screen: &Screen) -> u8 {
                 stormy.display()
             ));
             crate::CLEAN
+        }
+        Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => {
+            fail(&format!("{} exists already; name a new folder", folder.display()))
         }
         Err(error) => {
             fail(&format!("the demo could not be written to {}: {error}", folder.display()))

@@ -2,7 +2,8 @@
 
 use std::ffi::OsStr;
 use std::io::{IsTerminal as _, Write as _};
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, Once, PoisonError};
 
 use felting_view::Style;
 
@@ -56,8 +57,28 @@ fn terminal_width() -> Option<usize> {
     terminal_size::terminal_size().map(|(width, _)| usize::from(width.0))
 }
 
+/// Held while something is written.
+static WRITING: Mutex<()> = Mutex::new(());
+
+/// The exit code of a program that was interrupted: 128 and the number of SIGINT.
+const INTERRUPTED: i32 = 130;
+
+/// As long as what is returned lives, the end that Ctrl-C asks for is put off: what is being written is
+/// whole before the program ends, and nothing stays beside it.
+fn uninterrupted() -> MutexGuard<'static, ()> {
+    static HANDLED: Once = Once::new();
+    HANDLED.call_once(|| {
+        // Where it can't be set, Ctrl-C ends the program as ever, and what is half-written lies beside.
+        let _ = ctrlc::set_handler(|| {
+            let _whole = WRITING.lock();
+            std::process::exit(INTERRUPTED);
+        });
+    });
+    WRITING.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
 /// A new file beside a place, to be moved there when it is whole.
-pub(crate) fn beside(path: &Path) -> std::io::Result<tempfile::NamedTempFile> {
+fn beside(path: &Path) -> std::io::Result<tempfile::NamedTempFile> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
     if folder.is_some_and(|folder| !folder.is_dir()) {
         let why = "there is no such folder";
@@ -73,9 +94,48 @@ pub(crate) fn beside(path: &Path) -> std::io::Result<tempfile::NamedTempFile> {
 
 /// Writes a file whole or not at all: beside its place first, then into it.
 pub(crate) fn write_beside(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
+    let _whole = uninterrupted();
     let mut beside = beside(path)?;
     beside.write_all(bytes)?;
     beside.persist(path).map_err(|error| error.error)?;
+    Ok(())
+}
+
+/// As [`write_beside`], but never over another file.
+pub(crate) fn write_new(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
+    let _whole = uninterrupted();
+    let mut beside = beside(path)?;
+    beside.write_all(bytes)?;
+    beside.persist_noclobber(path).map_err(|error| error.error)?;
+    Ok(())
+}
+
+/// Writes a new folder of files whole or not at all.
+pub(crate) fn write_folder<'a>(
+    folder: &Path,
+    files: impl Iterator<Item = (&'a str, &'a str)>,
+) -> std::io::Result<()> {
+    let _whole = uninterrupted();
+    if folder.exists() {
+        return Err(std::io::ErrorKind::AlreadyExists.into());
+    }
+    // A path such as `site/` has an empty last part.
+    let folder: PathBuf = folder.components().collect();
+    let parent = folder.parent().filter(|parent| !parent.as_os_str().is_empty());
+    let beside = tempfile::Builder::new()
+        .prefix(".felting-")
+        .tempdir_in(parent.unwrap_or(Path::new(".")))?;
+    for (path, text) in files {
+        let path = beside.path().join(path);
+        std::fs::create_dir_all(path.parent().unwrap_or(beside.path()))?;
+        std::fs::write(path, text)?;
+    }
+    // As any new folder: a temporary one is closed to others.
+    #[cfg(unix)]
+    std::fs::set_permissions(beside.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
+    std::fs::rename(beside.path(), &folder)?;
+    // There is nothing left to clean up.
+    let _ = beside.keep();
     Ok(())
 }
 

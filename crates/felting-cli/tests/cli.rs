@@ -310,3 +310,161 @@ fn drawings_are_written_whole_or_not_at_all() {
     insta::assert_snapshot!("draw-complaints", complaints);
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2);
 }
+
+#[test]
+fn a_large_fabric_is_a_folder_and_its_faults_are_in_its_key() {
+    let folder = tempfile::tempdir().unwrap();
+    let site = folder.path().join("site");
+    let site = site.to_str().unwrap();
+    let numbers = [
+        "--pods",
+        "4",
+        "--pairs",
+        "8",
+        "--super-spines",
+        "2",
+        "--hosts",
+        "64",
+        "--tenants",
+        "32",
+        "--segments",
+        "64",
+        "--guests",
+        "128",
+        "--faults",
+        "3",
+        "--seed",
+        "7",
+    ];
+    let (code, out, _) = run(&[&["new", site][..], &numbers].concat());
+    assert_eq!(
+        (code, out),
+        (
+            0,
+            format!(
+                "wrote 6 files to {site}; next: felting check {site}/fabric.toml\n\
+                 the rule and the place of each of its 3 faults are in {site}/faults.csv\n"
+            )
+        )
+    );
+    let (_, found, _) = run(&["check", &format!("{site}/fabric.toml"), "--format", "json"]);
+    let found: serde_json::Value = serde_json::from_str(&found).unwrap();
+    let rules = |rules: Vec<&str>| {
+        let mut rules: Vec<String> = rules.into_iter().map(str::to_owned).collect();
+        rules.sort();
+        rules
+    };
+    let key = std::fs::read_to_string(format!("{site}/faults.csv")).unwrap();
+    let wanted = key.lines().skip(1).map(|row| row.split(',').next().unwrap()).collect();
+    let told = found["findings"].as_array().unwrap().iter();
+    let told = told.map(|finding| finding["rule"].as_str().unwrap()).collect();
+    assert_eq!(rules(told), rules(wanted));
+    for (arguments, expected) in [
+        (&["new", site][..], "exists already; name a new folder"),
+        (&["new", "no/such/site"], "could not be written"),
+        (&["new", "x.toml", "--faults", "2"], "name one, such as x/"),
+        (&["new", "x/", "--leaves", "4"], "leave out --leaves"),
+        (&["new", "x/", "--faults", "500"], "have room apart from each other"),
+        (&["new", "x/", "--pairs", "9", "--hosts", "4"], "a host at least for each pair"),
+        (&["new", "x/", "--segments", "9000", "--spread", "2"], "all its VLAN ids"),
+    ] {
+        let (code, _, error) = run(arguments);
+        assert!(code == 2 && error.contains(expected), "{arguments:?}: {error}");
+    }
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1, "nothing half-written stays");
+}
+
+/// What is found, with so many threads.
+fn with_threads(threads: &str, arguments: &[&str]) -> Vec<u8> {
+    felting(arguments).env("RAYON_NUM_THREADS", threads).output().unwrap().stdout
+}
+
+#[test]
+fn the_output_is_the_same_at_any_number_of_threads() {
+    let folder = tempfile::tempdir().unwrap();
+    let site = folder.path().join("site");
+    let site = site.to_str().unwrap();
+    let numbers = [
+        "--pods",
+        "4",
+        "--pairs",
+        "8",
+        "--super-spines",
+        "2",
+        "--hosts",
+        "64",
+        "--tenants",
+        "32",
+        "--segments",
+        "64",
+        "--guests",
+        "128",
+        "--faults",
+        "5",
+        "--seed",
+        "1",
+    ];
+    assert_eq!(run(&[&["new", site][..], &numbers].concat()).0, 0);
+    // A slip in several files, so that faults come from several of them.
+    for pod in 1..=4 {
+        let path = format!("{site}/pods/pod-0{pod}.toml");
+        let text = std::fs::read_to_string(&path).unwrap().replacen("group =", "gruop =", 3);
+        std::fs::write(path, text).unwrap();
+    }
+    let file = format!("{site}/fabric.toml");
+    for arguments in [
+        &["check", STORMY][..],
+        &["check", STORMY, "--format", "json"],
+        &["check", &file, "--format", "json"],
+        &["check", &file],
+        &["sheet", "lags", &file],
+    ] {
+        let one = with_threads("1", arguments);
+        assert!(!one.is_empty());
+        for threads in ["2", "7"] {
+            assert!(
+                one == with_threads(threads, arguments),
+                "{arguments:?} with {threads} threads"
+            );
+        }
+    }
+}
+
+/// Ctrl-C at any time leaves the whole file or none, and nothing beside it.
+#[cfg(unix)]
+#[test]
+fn an_interrupted_program_leaves_nothing_half_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let site = folder.path().join("site");
+    let numbers = [
+        "--pods",
+        "8",
+        "--pairs",
+        "32",
+        "--spines",
+        "4",
+        "--super-spines",
+        "4",
+        "--hosts",
+        "8000",
+        "--tenants",
+        "64",
+        "--segments",
+        "2000",
+    ];
+    for delay in (0..400).step_by(25) {
+        let mut child =
+            felting(&[&["new", site.to_str().unwrap()][..], &numbers].concat()).spawn().unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(delay));
+        // The child may be done already.
+        let _ = Command::new("kill").args(["-INT", &child.id().to_string()]).output().unwrap();
+        child.wait().unwrap();
+        let left: Vec<_> =
+            std::fs::read_dir(folder.path()).unwrap().map(|e| e.unwrap().path()).collect();
+        assert!(left.iter().all(|path| *path == site), "{left:?}");
+        if site.exists() {
+            assert_eq!(Disk::new(&site).list("").unwrap().len(), 10, "{delay} ms");
+            std::fs::remove_dir_all(&site).unwrap();
+        }
+    }
+}

@@ -54,6 +54,12 @@ pub struct Unfit {
     remedy: String,
 }
 
+impl Unfit {
+    pub(crate) fn new(what: String, remedy: &str) -> Self {
+        Self { what, remedy: remedy.to_owned() }
+    }
+}
+
 impl fmt::Display for Unfit {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}; {}", self.what, self.remedy)
@@ -63,13 +69,23 @@ impl fmt::Display for Unfit {
 impl std::error::Error for Unfit {}
 
 /// Ports for hosts on each leaf.
-const HOST_PORTS: u32 = 48;
+pub(crate) const HOST_PORTS: u32 = 48;
 
 /// The number of the first leaf; spines and super-spines are below.
 const FIRST_LEAF: u32 = 1001;
 
 /// The VLAN of the routed way over peer links.
 const ESCAPE: u32 = 3900;
+
+/// Refuses a number that is too small or too large.
+pub(crate) fn bounded(what: &str, value: u32, min: u32, max: u32) -> Result<(), Unfit> {
+    match value {
+        value if value >= min && value <= max => Ok(()),
+        _ => {
+            Err(Unfit::new(format!("a fabric of {value} {what}"), &format!("give {min} to {max}")))
+        }
+    }
+}
 
 impl FirstFabric {
     /// The fabric as a file.
@@ -116,13 +132,6 @@ impl FirstFabric {
     }
 
     fn fits(&self) -> Result<(), Unfit> {
-        let bounded = |what: &str, value: u32, min: u32, max: u32| match value {
-            value if value >= min && value <= max => Ok(()),
-            _ => Err(Unfit {
-                what: format!("a fabric of {value} {what}"),
-                remedy: format!("give {min} to {max}"),
-            }),
-        };
         bounded("spines", self.spines, 1, 32)?;
         bounded("pods", self.pods, 1, 99)?;
         bounded("super-spines", self.super_spines, 0, 32)?;
@@ -133,27 +142,27 @@ impl FirstFabric {
         bounded("tenants", self.tenants, 1, 200)?;
         bounded("segments", self.segments, self.tenants, 2000)?;
         if (self.pods > 1) != (self.super_spines > 0) {
-            return Err(Unfit {
-                what: "several pods and super-spines go together".to_owned(),
-                remedy: "give both --pods and --super-spines, or neither".to_owned(),
-            });
+            return Err(Unfit::new(
+                "several pods and super-spines go together".to_owned(),
+                "give both --pods and --super-spines, or neither",
+            ));
         }
         let most = self.places() * self.hosts_of_place();
         if self.hosts > most {
-            return Err(Unfit {
-                what: format!(
+            return Err(Unfit::new(
+                format!(
                     "{} hosts are more than the {most} that {} places take",
                     self.hosts,
                     self.places()
                 ),
-                remedy: "give more pairs or leaves, or more spines".to_owned(),
-            });
+                "give more pairs or leaves, or more spines",
+            ));
         }
         Ok(())
     }
 
     /// A range of names: `leaf-[01-08]`, or one name where there is one.
-    fn range(stem: &str, count: u32, width: usize) -> String {
+    pub(crate) fn range(stem: &str, count: u32, width: usize) -> String {
         match count {
             1 => format!("{stem}{:0width$}", 1),
             _ => format!("{stem}[{:0width$}-{count:0width$}]", 1),
@@ -227,7 +236,7 @@ impl FirstFabric {
         self.host_statements(page)
     }
 
-    fn range_from(first: u32, count: u32) -> String {
+    pub(crate) fn range_from(first: u32, count: u32) -> String {
         if count == 1 { format!("et{first}") } else { format!("et[{first}-{}]", first + count - 1) }
     }
 

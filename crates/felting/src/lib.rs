@@ -42,6 +42,7 @@ pub mod build;
 pub mod fabric;
 pub mod first;
 pub mod id;
+pub mod large;
 pub mod progress;
 pub mod rules;
 pub mod source;
