@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
 use std::path::{Path, PathBuf};
-use std::process::Command;
+use std::process::{Command, Stdio};
 
 use felting::source::{Disk, Files as _};
 use insta_cmd::{assert_cmd_snapshot, get_cargo_bin};
@@ -311,32 +311,20 @@ fn drawings_are_written_whole_or_not_at_all() {
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2);
 }
 
+const FOUR_PODS: &str =
+    "--pods 4 --pairs 8 --super-spines 2 --hosts 64 --tenants 32 --segments 64 --guests 128";
+
+/// Writes a large fabric of some numbers into a folder.
+fn new(folder: &str, numbers: &str) -> (i32, String, String) {
+    run(&[&["new", folder], &numbers.split(' ').collect::<Vec<_>>()[..]].concat())
+}
+
 #[test]
 fn a_large_fabric_is_a_folder_and_its_faults_are_in_its_key() {
     let folder = tempfile::tempdir().unwrap();
     let site = folder.path().join("site");
     let site = site.to_str().unwrap();
-    let numbers = [
-        "--pods",
-        "4",
-        "--pairs",
-        "8",
-        "--super-spines",
-        "2",
-        "--hosts",
-        "64",
-        "--tenants",
-        "32",
-        "--segments",
-        "64",
-        "--guests",
-        "128",
-        "--faults",
-        "3",
-        "--seed",
-        "7",
-    ];
-    let (code, out, _) = run(&[&["new", site][..], &numbers].concat());
+    let (code, out, _) = new(site, &format!("{FOUR_PODS} --faults 3 --seed 7"));
     assert_eq!(
         (code, out),
         (
@@ -384,27 +372,7 @@ fn the_output_is_the_same_at_any_number_of_threads() {
     let folder = tempfile::tempdir().unwrap();
     let site = folder.path().join("site");
     let site = site.to_str().unwrap();
-    let numbers = [
-        "--pods",
-        "4",
-        "--pairs",
-        "8",
-        "--super-spines",
-        "2",
-        "--hosts",
-        "64",
-        "--tenants",
-        "32",
-        "--segments",
-        "64",
-        "--guests",
-        "128",
-        "--faults",
-        "5",
-        "--seed",
-        "1",
-    ];
-    assert_eq!(run(&[&["new", site][..], &numbers].concat()).0, 0);
+    assert_eq!(new(site, &format!("{FOUR_PODS} --faults 5 --seed 1")).0, 0);
     // A slip in several files, so that faults come from several of them.
     for pod in 1..=4 {
         let path = format!("{site}/pods/pod-0{pod}.toml");
@@ -436,35 +404,29 @@ fn the_output_is_the_same_at_any_number_of_threads() {
 fn an_interrupted_program_leaves_nothing_half_written() {
     let folder = tempfile::tempdir().unwrap();
     let site = folder.path().join("site");
-    let numbers = [
-        "--pods",
-        "8",
-        "--pairs",
-        "32",
-        "--spines",
-        "4",
-        "--super-spines",
-        "4",
-        "--hosts",
-        "8000",
-        "--tenants",
-        "64",
-        "--segments",
-        "2000",
-    ];
-    for delay in (0..400).step_by(25) {
-        let mut child =
-            felting(&[&["new", site.to_str().unwrap()][..], &numbers].concat()).spawn().unwrap();
+    let numbers: Vec<_> =
+        "--pods 8 --pairs 32 --spines 4 --super-spines 4 --hosts 8000 --tenants 64 --segments 2000"
+            .split(' ')
+            .collect();
+    // From the start of the program to after its end, so that some of the interruptions fall on the writing.
+    for delay in (0..).step_by(15) {
+        let mut child = felting(&[&["new", site.to_str().unwrap()], &numbers[..]].concat())
+            .stdout(Stdio::null())
+            .spawn()
+            .unwrap();
         std::thread::sleep(std::time::Duration::from_millis(delay));
         // The child may be done already.
-        let _ = Command::new("kill").args(["-INT", &child.id().to_string()]).output().unwrap();
-        child.wait().unwrap();
+        Command::new("kill").args(["-INT", &child.id().to_string()]).output().unwrap();
+        let done = child.wait().unwrap().success();
         let left: Vec<_> =
             std::fs::read_dir(folder.path()).unwrap().map(|e| e.unwrap().path()).collect();
         assert!(left.iter().all(|path| *path == site), "{left:?}");
         if site.exists() {
             assert_eq!(Disk::new(&site).list("").unwrap().len(), 10, "{delay} ms");
             std::fs::remove_dir_all(&site).unwrap();
+        }
+        if done {
+            break;
         }
     }
 }

@@ -184,3 +184,36 @@ fn the_page_of_rules_is_the_catalogue() {
     let shipped = std::fs::read_to_string(&path).unwrap();
     assert_eq!(shipped, wanted, "the rules have changed: UPDATE_DOCS=1 writes the page anew");
 }
+
+/// Texts are not kept: a finding reads the file again, and knows when it is another by now.
+#[test]
+fn a_file_that_has_changed_since_is_named_without_its_lines() {
+    let folder = std::env::temp_dir().join(format!("felting-changed-{}", std::process::id()));
+    std::fs::create_dir_all(&folder).unwrap();
+    let file = folder.join("fabric.toml");
+    let text = "[[switch]]\nname = \"kelp-a\"\nnubmer = 1\n";
+    let place = format!("{}:3:1", file.display());
+    let drawn = |change: &dyn Fn()| {
+        std::fs::write(&file, text).unwrap();
+        let fabric = Fabric::from_path(&file);
+        change();
+        let page = findings(&fabric, &check(&fabric), Style::PLAIN);
+        assert!(page.contains(&place) && page.contains("did you mean `number`?"), "{page}");
+        page.contains("nubmer = 1")
+    };
+    assert!(drawn(&|| {}));
+    for later in ["", "x", &text.replace("nubmer", "number"), &format!("# more\n{text}")] {
+        assert!(!drawn(&|| std::fs::write(&file, later).unwrap()), "{later:?}");
+    }
+    assert!(!drawn(&|| std::fs::remove_file(&file).unwrap()));
+    std::fs::remove_dir_all(&folder).unwrap();
+}
+
+#[test]
+fn a_line_that_nobody_reads_is_not_drawn() {
+    let text = format!("switch = [{{ label = \"{}\", nubmer = 1 }}]", "x".repeat(200_000));
+    let fabric = Fabric::from_text("wide.toml", &text);
+    let page = findings(&fabric, &Report::default(), Style::PLAIN);
+    assert!(page.contains("wide.toml:1:"), "{page}");
+    assert!(page.len() < 4000, "{} bytes", page.len());
+}

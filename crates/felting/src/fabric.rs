@@ -163,6 +163,7 @@ pub struct Fabric {
     pub(crate) expectations: IdVec<ExpectationId, Expectation>,
     pub(crate) bonds: IdVec<BondId, Bond>,
     /// The MTUs of NICs whose bond is no LAG.
+    pub(crate) nic_bonds: FxHashMap<PortId, BondId>,
     pub(crate) nic_mtus: FxHashMap<PortId, At<Mtu>>,
     pub(crate) networks: IdVec<NetworkId, Network>,
     pub(crate) accepts: Vec<Accept>,
@@ -538,10 +539,9 @@ impl Fabric {
         self.devices[device].hardware.map(|kind| &self.hardware[kind.value])
     }
 
-    /// The bond of a host that has a NIC.
-    pub(crate) fn bond_with(&self, host: DeviceId, nic: PortId) -> Option<&Bond> {
-        let mut own = self.bonds.values().filter(|bond| bond.host == host);
-        own.find(|bond| bond.nics.iter().any(|one| one.value == nic))
+    /// The bond that has a NIC.
+    pub(crate) fn bond_with(&self, nic: PortId) -> Option<&Bond> {
+        self.nic_bonds.get(&nic).map(|&bond| &self.bonds[bond])
     }
 
     /// The MTU that is written for a port, if one is.

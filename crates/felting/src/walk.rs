@@ -24,6 +24,7 @@ mod words;
 
 use std::fmt;
 use std::net::IpAddr;
+use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
@@ -36,9 +37,9 @@ pub use reach::{Reach, reach};
 pub use resolve::{Answer, Asker, Resolution};
 pub use words::why;
 
-use crate::behavior::State;
 use crate::behavior::underlay::Towards;
-use crate::fabric::{EndpointId, Fabric, Terminal};
+use crate::behavior::{State, TenantRoute};
+use crate::fabric::{DeviceId, EndpointId, Fabric, Terminal, VrfId};
 use crate::value::MacAddr;
 use trace::Start;
 
@@ -203,6 +204,8 @@ pub struct Walker<'a> {
     /// What the walk in hand has asked for MAC addresses.
     resolutions: Vec<Resolution>,
     asked: FxHashMap<(Asker, IpAddr), Option<(Answer, MacAddr)>>,
+    /// The best routes of a VRF on a switch to an address, of all walks so far.
+    routes: FxHashMap<(VrfId, DeviceId, IpAddr), Arc<[TenantRoute]>>,
     /// The end that the walk in hand leads to: it is preferred where an address has several owners.
     goal: Option<EndpointId>,
 }
@@ -218,6 +221,7 @@ impl<'a> Walker<'a> {
             size: 0,
             resolutions: Vec::new(),
             asked: FxHashMap::default(),
+            routes: FxHashMap::default(),
             goal: None,
         }
     }

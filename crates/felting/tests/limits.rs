@@ -160,3 +160,36 @@ fn a_cable_list_of_absurd_cells_and_rows_is_refused() {
     let rows = format!("{header}{}", "a,b,c,d\n".repeat(MEGABYTE));
     assert_eq!(list(rows), [FaultKind::UnknownName, FaultKind::TooMany]);
 }
+
+#[test]
+fn columns_of_a_line_of_megabytes_count_characters() {
+    let table = format!("{{ label = \"{}\", nubmer = 1 }}", "é€".repeat(10_000));
+    let text = format!("switch = [{}]", vec![table; 40].join(", "));
+    let fabric = Fabric::from_text("wide.toml", &text);
+    let naive: Vec<_> =
+        text.match_indices("nubmer").map(|(at, _)| text[..at].chars().count() + 1).collect();
+    let unknown = fabric.faults().iter().filter(|fault| fault.message.contains("`nubmer`"));
+    let told: Vec<_> = unknown.map(|fault| fabric.sources().location(fault.at).column).collect();
+    assert_eq!(told, naive);
+}
+
+/// What is wrong ten thousand times over costs ten thousand times one, not its square.
+#[test]
+fn a_slip_in_every_statement_is_told_of_each() {
+    let cables = "\"kelp-a et1 -- kelp-b et1\",".repeat(10_000);
+    let text = format!(
+        "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-4] 25G\"\n[cabling]\nruns = [{cables}]\n"
+    );
+    let fabric = Fabric::from_text("one-port.toml", &text);
+    let report = fabric.check();
+    assert_eq!(report.findings.len(), 2 * (10_000 - 1));
+    let columns =
+        report.findings.iter().map(|one| fabric.sources().location(one.primary.span).column);
+    assert!(columns.is_sorted());
+    let mut text = String::new();
+    for host in 0..20_000 {
+        text += &format!("[[endpoint]]\nname = \"guest-{host}\"\nhost = \"hull-{host}\"\n");
+    }
+    let faults = refused(&text);
+    assert_eq!(faults.last().unwrap().1, "10000 more faults were found after the first 10000");
+}

@@ -333,7 +333,7 @@ impl Facing<'_> {
             .map(|(_, far)| far)
             .filter(|&far| fabric.port(far).device == host)
             .collect();
-        let bond = fars.first().and_then(|&far| fabric.bond_with(host, far));
+        let bond = fars.first().and_then(|&far| fabric.bond_with(far));
         let Some(bond) = bond.filter(|bond| bond.lag.is_none()) else {
             return "uplink-lag-without-bond";
         };

@@ -20,12 +20,12 @@ use smol_str::SmolStr;
 
 use super::layout::report_range;
 use super::names::Names;
-use super::{Accept, DeviceId, DeviceKind, Fabric, PortId};
+use super::{Accept, DeviceId, DeviceKind, Fabric, PortId, SegmentId};
 use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
 use crate::source::{
     At, Deviation, Document, FaultKind, Faults, Keys, Layers, Many, Pattern, Sources, Span,
-    Statement, expand, nearest,
+    Statement, expand,
 };
 
 /// The most ports that a fabric may have, so that a slip of the finger cannot fill the memory.
@@ -68,6 +68,7 @@ pub(super) fn compile(
         fabric: &mut fabric,
         faults: faults_in,
         last_key: FxHashMap::default(),
+        segment_names: FxHashMap::default(),
     };
     made.repeaters(document);
     made.port_settings(document);
@@ -125,6 +126,8 @@ struct Made<'a> {
     faults: &'a mut Faults,
     /// The last LACP key given to a LAG of each device.
     last_key: FxHashMap<DeviceId, u16>,
+    /// The segments by name; the first of a name counts.
+    segment_names: FxHashMap<SmolStr, SegmentId>,
 }
 
 impl Made<'_> {
@@ -183,11 +186,13 @@ fn unknown_port(fabric: &Fabric, device: &super::Device, name: &At<SmolStr>, fau
         (Some(first), Some(last)) => {
             format!("its ports of that name are {} to {}", first.name, last.name)
         }
-        _ => match nearest(&name.value, layout.ports.iter().map(|port| port.name.as_str())) {
-            Some(nearest) => format!("did you mean {nearest}?"),
-            None if layout.ports.is_empty() => format!("give {} its ports", device.name.value),
-            None => format!("add the port to {}, or correct the name", device.name.value),
-        },
+        _ => {
+            match faults.nearest(&name.value, layout.ports.iter().map(|port| port.name.as_str())) {
+                Some(nearest) => format!("did you mean {nearest}?"),
+                None if layout.ports.is_empty() => format!("give {} its ports", device.name.value),
+                None => format!("add the port to {}, or correct the name", device.name.value),
+            }
+        }
     };
     faults
         .add(
@@ -250,7 +255,7 @@ fn deviations<'s, K: Keys>(
                 }
             }
             if !matched {
-                let remedy = match nearest(&text.value, names.iter().map(SmolStr::as_str)) {
+                let remedy = match faults.nearest(&text.value, names.iter().map(SmolStr::as_str)) {
                     Some(nearest) => format!("did you mean {nearest}?"),
                     None => {
                         format!("name one that this {} is on, or take the deviation out", K::TABLE)
@@ -349,7 +354,7 @@ fn accepts(document: &Document, fabric: &mut Fabric, faults: &mut Faults) {
         let Some(rule) = &keys.rule else { continue };
         if crate::rules::find(&rule.value).is_none() {
             let ids = crate::rules::all().map(|rule| rule.id);
-            let remedy = match nearest(&rule.value, ids) {
+            let remedy = match faults.nearest(&rule.value, ids) {
                 Some(nearest) => format!("did you mean {nearest}?"),
                 None => "`felting explain` lists the rules".to_owned(),
             };

@@ -6,7 +6,7 @@ use smol_str::SmolStr;
 use super::layout::report_range;
 use super::{Device, DeviceId, DeviceKind};
 use crate::id::IdVec;
-use crate::source::{At, FaultKind, Faults, Pattern, nearest};
+use crate::source::{At, FaultKind, Faults, Pattern};
 
 /// The devices by name: in a table for single names, sorted for patterns with a fixed start.
 pub(crate) struct Names<'a> {
@@ -118,7 +118,7 @@ impl<'a> Names<'a> {
         let what = kind_name(kind);
         let from = self.sorted.partition_point(|&(known, _)| known < name);
         let begun = self.sorted.get(from).is_some_and(|&(known, _)| known.starts_with(name));
-        let remedy = match nearest(name, names.filter(|_| !faults.are_many())) {
+        let remedy = match faults.nearest(name, names) {
             Some(nearest) => format!("did you mean {nearest}?"),
             None if begun => format!("did you mean all that begin so: {name}*?"),
             None => format!("add the {what}, or correct the name"),

@@ -253,7 +253,7 @@ fn report_bond_on_lag(
         let Some(&(span, port, far)) = bare.first() else { continue };
         let nics: Vec<_> = bare.iter().map(|&(_, _, far)| fabric.port_name(far)).collect();
         let (own, host) = (fabric.lag(lag), fabric.port(far).device);
-        let Some(bond) = fabric.bond_with(host, far) else { continue };
+        let Some(bond) = fabric.bond_with(far) else { continue };
         let host_name = fabric.device_name(host);
         out.report(
             span,

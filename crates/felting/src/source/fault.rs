@@ -109,7 +109,7 @@ impl FaultKind {
             ),
             Self::TooLarge => (
                 "input-too-large",
-                "A file may have 64 MiB, a text in it 64 KiB, a name 255 bytes. Split the file with `include`; what is longer than the others is a slip.",
+                "A file may have 64 MiB, a text in it 64 KiB, a name 255 bytes. Split the file with `include`; a longer text or name is a slip.",
             ),
             Self::NotUtf8 => {
                 ("input-not-utf8", "Fabric files are UTF-8 text. Save the file in that encoding.")
@@ -217,6 +217,9 @@ pub struct Fault {
 /// The most faults that are kept; what is beyond is counted.
 const MOST_KEPT: usize = 10_000;
 
+/// For so many faults the name that may have been meant is looked for.
+const MOST_EXPLAINED: usize = 200;
+
 /// The most bytes of a text in a fault that are shown.
 const MOST_SHOWN: usize = 1000;
 
@@ -267,9 +270,14 @@ impl Faults {
         }
     }
 
-    /// Whether so many were found that looking for the nearest name each time would take long.
-    pub(crate) fn are_many(&self) -> bool {
-        self.kept.len() > 200
+    /// The name that is most like the one found; none if so many faults were found already that looking for it
+    /// each time would take long.
+    pub(crate) fn nearest<'n>(
+        &self,
+        found: &str,
+        names: impl IntoIterator<Item = &'n str>,
+    ) -> Option<&'n str> {
+        if self.kept.len() > MOST_EXPLAINED { None } else { nearest(found, names) }
     }
 
     /// The faults in file order, each once. What one place does wrong for many things, such as a

@@ -100,6 +100,9 @@ impl Files for Disk {
         if facts.is_dir() {
             return Err(FileError::Folder);
         }
+        if facts.is_file() && facts.len() > MOST_BYTES {
+            return Err(FileError::TooLarge(facts.len()));
+        }
         let mut bytes =
             Vec::with_capacity(usize::try_from(facts.len().min(MOST_BYTES)).unwrap_or(0));
         // What is no plain file may go on for ever, whatever length it tells.

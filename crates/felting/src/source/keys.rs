@@ -6,7 +6,7 @@ use smallvec::SmallVec;
 use smol_str::SmolStr;
 use toml::de::DeTable;
 
-use super::fault::{FaultKind, nearest};
+use super::fault::FaultKind;
 use super::read::{Cx, Many, Node, Read};
 use super::span::{At, Span};
 
@@ -348,7 +348,7 @@ fn unknown_key<K: Keys>(
     extra: &[&'static str],
 ) {
     let names = K::DEFS.iter().map(|def| def.name).chain(extra.iter().copied());
-    let remedy = match nearest(key, names.clone()) {
+    let remedy = match cx.faults.nearest(key, names.clone()) {
         Some(name) => format!("did you mean `{name}`?"),
         None => format!("its keys are {}", names.collect::<Vec<_>>().join(", ")),
     };
@@ -368,7 +368,7 @@ pub(crate) fn only_keys(cx: &mut Cx<'_>, table: &DeTable<'_>, name: &str, known:
         if known.contains(&key.get_ref().as_ref()) {
             continue;
         }
-        let remedy = match nearest(key.get_ref(), known.iter().copied()) {
+        let remedy = match cx.faults.nearest(key.get_ref(), known.iter().copied()) {
             Some(nearest) => format!("did you mean `{nearest}`?"),
             None => format!("known here: {}", known.join(", ")),
         };

@@ -51,7 +51,13 @@ pub struct Source {
     pub name: String,
     text: Text,
     lines: Vec<u32>,
+    /// How many characters stand before each stride of the text: for lines of megabytes, of which the column
+    /// of each of many places is asked.
+    strides: OnceLock<Vec<u32>>,
 }
+
+/// Bytes of a stride.
+const STRIDE: usize = 64 << 10;
 
 /// The text of a file, or where it can be had again.
 #[derive(Clone, Debug)]
@@ -82,7 +88,29 @@ impl Source {
             },
             None => Text::Kept(text.into()),
         };
-        Self { name, text, lines }
+        Self { name, text, lines, strides: OnceLock::new() }
+    }
+
+    /// How many characters stand between two bytes; none if the file has changed since.
+    fn characters(&self, from: usize, to: usize) -> Option<usize> {
+        let text = self.text().as_bytes();
+        let between = text.get(from..to)?;
+        if between.len() < 2 * STRIDE {
+            return Some(count(between));
+        }
+        let strides = self.strides.get_or_init(|| {
+            let mut before = 0;
+            let counts = text.chunks(STRIDE).map(|stride| {
+                before += u32::try_from(count(stride)).unwrap_or(u32::MAX);
+                before
+            });
+            std::iter::once(0).chain(counts).collect()
+        });
+        let before = |byte: usize| {
+            let stride = byte / STRIDE;
+            strides[stride] as usize + count(&text[stride * STRIDE..byte])
+        };
+        Some(before(to) - before(from))
     }
 
     /// The text; empty if it could not be read, or if the file has changed since.
@@ -106,6 +134,12 @@ impl Source {
     pub fn line_of(&self, byte: u32) -> usize {
         self.lines().partition_point(|&start| start <= byte).saturating_sub(1)
     }
+}
+
+/// The characters that begin among some bytes of UTF-8.
+fn count(bytes: &[u8]) -> usize {
+    // All bytes of a character but its first are 10xxxxxx.
+    bytes.iter().filter(|&&byte| byte & 0xC0 != 0x80).count()
 }
 
 fn hash_of(text: &str) -> u64 {
@@ -173,11 +207,9 @@ impl Sources {
     fn position(&self, file: FileId, byte: u32) -> Location<'_> {
         let source = &self.0[file];
         let line = source.line_of(byte);
-        let start = source.lines()[line];
+        let (start, byte) = (source.lines()[line] as usize, byte as usize);
         // Of a file that has changed since, bytes are all that is known.
-        let before = source.text().get(start as usize..byte as usize);
-        let column =
-            before.map_or((byte.saturating_sub(start)) as usize, |before| before.chars().count());
+        let column = source.characters(start, byte).unwrap_or(byte.saturating_sub(start));
         Location { file: &source.name, line: line + 1, column: column + 1 }
     }
 }

@@ -41,6 +41,10 @@ impl Value {
                 long => Administrator::LongAs(long),
             },
         };
+        Self::new(administrator, number)
+    }
+
+    fn new(administrator: Administrator, number: u32) -> Option<Self> {
         let fits =
             matches!(administrator, Administrator::ShortAs(_)) || u16::try_from(number).is_ok();
         fits.then_some(Self { administrator, number })
@@ -166,14 +170,23 @@ impl RouteDistinguisher {
 /// assert_eq!(target.to_string(), "42041:23310");
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct TargetPattern(String);
+pub struct TargetPattern {
+    text: String,
+    administrator: Administrator,
+    /// Digits before the VNI, as in `42041:1{vni}`.
+    digits: String,
+}
 
 impl TargetPattern {
     const PLACE: &'static str = "{vni}";
 
     /// The target for a VNI; none if the VNI does not fit beside the administrator.
     pub fn target(&self, vni: Vni) -> Option<RouteTarget> {
-        self.0.replacen(Self::PLACE, &vni.to_string(), 1).parse().ok()
+        let number = match self.digits.is_empty() {
+            true => vni.get(),
+            false => format!("{}{vni}", self.digits).parse().ok()?,
+        };
+        Value::new(self.administrator, number).map(RouteTarget)
     }
 }
 
@@ -181,17 +194,21 @@ impl FromStr for TargetPattern {
     type Err = NotA;
 
     fn from_str(text: &str) -> Result<Self, NotA> {
-        let whole = text.ends_with(Self::PLACE)
-            && text.replacen(Self::PLACE, "1", 1).parse::<RouteTarget>().is_ok();
-        whole.then(|| Self(text.to_owned())).ok_or_else(|| {
-            NotA("a route target with {vni} for its number, such as \"42041:{vni}\"".to_owned())
-        })
+        let parts = text.strip_suffix(Self::PLACE).and_then(|before| {
+            let first = Value::parse(&format!("{before}1"))?;
+            Some((first.administrator, before.rsplit_once(':')?.1))
+        });
+        let Some((administrator, digits)) = parts else {
+            let what = "a route target with {vni} for its number, such as \"42041:{vni}\"";
+            return Err(NotA(what.to_owned()));
+        };
+        Ok(Self { text: text.to_owned(), administrator, digits: digits.to_owned() })
     }
 }
 
 impl fmt::Display for TargetPattern {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.0)
+        f.write_str(&self.text)
     }
 }
 

@@ -193,11 +193,12 @@ impl Question<'_> {
         let touched = self.switch.is_some_and(|switch| marks.devices.contains(&switch))
             || self.cable.is_some_and(|cable| marks.cables.contains(&cable));
         if touched {
-            // What is only routed has no part in what is bridged elsewhere on the way.
-            let routed = self.is_routed_only();
-            let plain = path.hops.iter().all(|hop| match routed {
-                true => self.goes_on_from(hop),
-                false => self.is_plain(hop) && self.goes_on_from(hop),
+            // What is only routed has no part in what is bridged elsewhere on the way, and what no tree
+            // sees has none but where it is.
+            let (routed, unseen) = (self.is_routed_only(), self.is_unseen_by_trees());
+            let plain = path.hops.iter().all(|hop| {
+                let bridged = !routed && (!unseen || self.is_at(hop));
+                (!bridged || self.is_plain(hop)) && self.goes_on_from(hop)
             });
             if !plain || !self.bonds_go_on(path) || !self.stays_whole(path) {
                 return false;
@@ -255,6 +256,28 @@ impl Question<'_> {
             }
             _ => false,
         }
+    }
+
+    /// Whether no spanning tree sees the lost cable: it leads to a host, or is one of several of a link of a
+    /// pair, which is one bridge.
+    fn is_unseen_by_trees(&self) -> bool {
+        let Some(cable) = self.cable else { return false };
+        let ends = self.fabric.cable(cable).ends.map(|end| end.value);
+        let made = |port: PortId| self.fabric.device(self.fabric.port(port).device);
+        let of_pair = |&port: &PortId| {
+            let side = made(port).pair.map(|(pair, side)| &self.fabric.pair(pair).sides[side]);
+            let lag = self.fabric.lag_of(port).filter(|&lag| self.goes_on(lag));
+            side.zip(lag).is_some_and(|(side, lag)| side.links().any(|link| link == lag))
+        };
+        ends.iter().any(|&port| made(port).kind == DeviceKind::Host) || ends.iter().all(of_pair)
+    }
+
+    /// Whether the lost cable is in a device that a hop is at.
+    fn is_at(&self, hop: &Hop) -> bool {
+        self.cable.is_some_and(|cable| {
+            let ends = &self.fabric.cable(cable).ends;
+            ends.iter().any(|end| self.fabric.port(end.value).device == hop.device)
+        })
     }
 
     /// Whether the LAG of a port that is cut goes on with what is left of it.

@@ -1,6 +1,7 @@
 //! Routing, in a tenant's table or the switch's own, and the way through the underlay.
 
 use std::net::IpAddr;
+use std::sync::Arc;
 
 use smallvec::SmallVec;
 
@@ -38,6 +39,9 @@ impl Walker<'_> {
         })
     }
 }
+
+/// So many look-ups are kept, lest walks from everybody to everybody fill the memory.
+const MOST_KNOWN: usize = 100_000;
 
 impl Tracer<'_, '_> {
     /// Routes a packet on a switch by a table; its own goes out with the TTL that it has.
@@ -80,14 +84,21 @@ impl Tracer<'_, '_> {
         let (fabric, state) = (self.walker.fabric, self.walker.state);
         let to = headers.frame.packet.to;
         let mut vrf = vrf;
-        let mut routes = state.tenant_lookup(fabric, vrf, visit.device, to);
+        if self.walker.routes.len() >= MOST_KNOWN {
+            self.walker.routes.clear();
+        }
+        let known = self.walker.routes.entry((vrf, visit.device, to));
+        let mut routes = Arc::clone(
+            known.or_insert_with(|| state.tenant_lookup(fabric, vrf, visit.device, to).into()),
+        );
         if let Some(route) = routes.first()
             && let TenantSource::Leaked(from) = route.source
         {
             self.act(visit, Act::Routes { table: Table::Vrf(vrf), route: *route });
             vrf = from;
-            routes = state.lookup_own(fabric, vrf, visit.device, to, false);
-            best_of(&mut routes);
+            let mut own = state.lookup_own(fabric, vrf, visit.device, to, false);
+            best_of(&mut own);
+            routes = own.into();
         }
         let Some(first) = routes.first().copied() else {
             return Err(Stop::NoRoute(Table::Vrf(vrf)));
@@ -107,7 +118,7 @@ impl Tracer<'_, '_> {
             }
             TenantSource::Learned(_) | TenantSource::Host(_) => {
                 let mut ways: SmallVec<[TenantRoute; 4]> = SmallVec::new();
-                for route in routes {
+                for &route in &*routes {
                     let same =
                         |way: &TenantRoute| (way.next_hop, way.vni) == (route.next_hop, route.vni);
                     if !ways.iter().any(same) {

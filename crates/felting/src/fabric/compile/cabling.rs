@@ -5,7 +5,7 @@ use super::devices::per_port;
 use super::unknown_port;
 use crate::fabric::layout::report_range;
 use crate::fabric::{Cable, DeviceId, Fabric, PortId};
-use crate::source::{At, Document, FaultKind, Faults, Run, expand, nearest};
+use crate::source::{At, Document, FaultKind, Faults, Run, expand};
 
 /// One side of a run, spread out: every device with every port, the device slowest.
 fn ends(
@@ -108,8 +108,7 @@ fn resolve(
             let found = fabric.device_names.get(name).copied();
             if found.is_none() {
                 let known = fabric.devices.values().map(|device| device.name.as_str());
-                let known = known.filter(|_| !faults.are_many());
-                let remedy = match nearest(name, known) {
+                let remedy = match faults.nearest(name, known) {
                     Some(nearest) => format!("did you mean {nearest}?"),
                     None => "add the switch or host, or correct the name".to_owned(),
                 };

@@ -9,7 +9,7 @@ use crate::fabric::{Device, DeviceId, DeviceKind, Fabric, Hardware, HardwareId, 
 use crate::id::{Id, IdRange, IdVec};
 use crate::source::{
     At, Document, FaultKind, Faults, HardwareKeys, HostKeys, Keys, Layers, Many, Span, Statement,
-    SwitchKeys, nearest,
+    SwitchKeys,
 };
 use crate::value::{MacAddr, Mtu, Number, Role};
 
@@ -171,7 +171,7 @@ pub(super) fn kind_of(
     if found.is_none() {
         let mut known: Vec<_> = kinds.by_name.keys().map(SmolStr::as_str).collect();
         known.sort_unstable();
-        let remedy = match nearest(&name.value, known) {
+        let remedy = match faults.nearest(&name.value, known) {
             Some(nearest) => format!("did you mean {nearest}?"),
             None => "add a [[hardware]] table of that name".to_owned(),
         };

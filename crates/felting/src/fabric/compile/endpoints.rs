@@ -10,7 +10,7 @@ use crate::behavior::Condition;
 use crate::fabric::{
     DeviceId, DeviceKind, Endpoint, Expectation, Fabric, Loss, NetworkId, Scope, SegmentId,
 };
-use crate::source::{At, Document, FaultKind, Faults, Many, nearest};
+use crate::source::{At, Document, FaultKind, Faults, Many};
 use crate::value::MacAddr;
 
 impl Made<'_> {
@@ -93,17 +93,17 @@ impl Made<'_> {
 
     /// The segment of a name, or a fault.
     pub(super) fn segment(&mut self, name: &At<SmolStr>) -> Option<At<SegmentId>> {
-        let found = self.fabric.segments.iter().find(|(_, s)| s.name.value == name.value);
+        let found = self.segment_names.get(&name.value).copied();
         if found.is_none() {
             let known = self.fabric.segments.values().map(|segment| segment.name.as_str());
-            let remedy = match nearest(&name.value, known) {
+            let remedy = match self.faults.nearest(&name.value, known) {
                 Some(nearest) => format!("did you mean {nearest}?"),
                 None => "add a [[segment]] of that name".to_owned(),
             };
             let message = format!("there is no segment {}", name.value);
             self.faults.add(FaultKind::UnknownName, name.span, message, "no such name", remedy);
         }
-        found.map(|(id, _)| At::new(id, name.span))
+        found.map(|id| At::new(id, name.span))
     }
 
     pub(super) fn scopes(&mut self, document: &Document) {
@@ -116,7 +116,7 @@ impl Made<'_> {
                 let found = self.fabric.find_endpoint(&name.value);
                 if found.is_none() {
                     let known = self.fabric.endpoints.values().map(|e| e.name.as_str());
-                    let remedy = match nearest(&name.value, known) {
+                    let remedy = match self.faults.nearest(&name.value, known) {
                         Some(nearest) => format!("did you mean {nearest}?"),
                         None => "add an [[endpoint]] of that name".to_owned(),
                     };
@@ -175,7 +175,7 @@ pub(super) fn expectations(
             let found = vrfs.get(&name.value);
             if found.is_none() {
                 let known = fabric.vrfs.values().map(|vrf| vrf.name.as_str());
-                let remedy = match nearest(&name.value, known) {
+                let remedy = match faults.nearest(&name.value, known) {
                     Some(nearest) => format!("did you mean {nearest}?"),
                     None => "add a [[vrf]] of that name".to_owned(),
                 };

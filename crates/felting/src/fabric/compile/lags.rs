@@ -10,7 +10,7 @@ use crate::fabric::{
 };
 use crate::id::{IdRange, IdVec};
 use crate::source::{
-    At, BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys, Span, nearest,
+    At, BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys, Span,
 };
 use crate::value::{Activity, BondProtocol, Protocol, SegmentMode, Timeout, Unanswered, VlanSet};
 
@@ -353,6 +353,10 @@ impl Made<'_> {
         {
             self.fabric.nic_mtus.extend(nics.iter().map(|nic| (nic.value, mtu)));
         }
+        let id = self.fabric.bonds.next_id();
+        for nic in &nics {
+            self.fabric.nic_bonds.entry(nic.value).or_insert(id);
+        }
         self.fabric.bonds.push(Bond {
             host,
             name: name.clone(),
@@ -416,7 +420,7 @@ impl Made<'_> {
                 let layout = &self.fabric.layouts[device.layout];
                 let known = bonds.iter().map(|&bond| self.fabric.bonds[bond].name.as_str());
                 let known = known.chain(layout.ports.iter().map(|port| port.name.as_str()));
-                let remedy = match nearest(&uplink.value, known) {
+                let remedy = match self.faults.nearest(&uplink.value, known) {
                     Some(nearest) => format!("did you mean {nearest}?"),
                     None => "name one of its bonds or NICs".to_owned(),
                 };

@@ -6,9 +6,7 @@ use super::{Made, Things};
 use crate::fabric::{
     DeviceId, DeviceKind, Fabric, Group, GroupId, Keepalive, LagId, Pair, PairId, Side,
 };
-use crate::source::{
-    At, Deviation, Document, FaultKind, Faults, Layers, PairKeys, Statement, nearest,
-};
+use crate::source::{At, Deviation, Document, FaultKind, Faults, Layers, PairKeys, Statement};
 use crate::value::{GroupNumber, MacAddr};
 
 /// Which side of which pair each switch is.
@@ -262,7 +260,7 @@ impl Made<'_> {
     fn unknown_lag(&mut self, switch: DeviceId, name: &At<SmolStr>, key: &str) {
         let lags = self.fabric.lags.values().filter(|lag| lag.device == switch);
         let known = lags.map(|lag| lag.name.as_str());
-        let remedy = match nearest(&name.value, known) {
+        let remedy = match self.faults.nearest(&name.value, known) {
             Some(nearest) => format!("did you mean {nearest}?"),
             None => format!("add the LAG, or take `{key}` out"),
         };

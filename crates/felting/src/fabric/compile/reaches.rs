@@ -10,7 +10,7 @@ use crate::fabric::{
     DeviceId, DeviceKind, Evi, Leak, Outside, Policy, PortId, SegmentId, Site, StaticRoute, Via,
     Wan,
 };
-use crate::source::{At, Document, FaultKind, Keys, Statement, inner, nearest};
+use crate::source::{At, Document, FaultKind, Keys, Statement, inner};
 
 impl Made<'_> {
     /// The statements of one kind by name.
@@ -127,7 +127,7 @@ impl Made<'_> {
         }
         let wans = self.fabric.wans.values().map(|wan| wan.name.as_str());
         let known = wans.chain(switches().map(|(_, device)| device.name.as_str()));
-        let remedy = match nearest(&via.value, known) {
+        let remedy = match self.faults.nearest(&via.value, known) {
             Some(nearest) => format!("did you mean {nearest}?"),
             None => "add a [[wan]] of that name, or name a switch or an address".to_owned(),
         };

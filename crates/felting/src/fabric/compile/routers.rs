@@ -20,7 +20,7 @@ use crate::fabric::{
 use crate::id::IdRange;
 use crate::source::{
     At, Document, FaultKind, InterfaceKeys, Keys, Layers, Many, OverlayKeys, RouterKeys,
-    SessionKeys, Span, Statement, UnderlayKeys, nearest,
+    SessionKeys, Span, Statement, UnderlayKeys,
 };
 use crate::value::{
     Advertised, Area, Asn, DfElection, Encapsulation, Family, Interval, Irb, IsisLevel, Metric,
@@ -851,7 +851,8 @@ impl Made<'_> {
                 Some((id, _)) => found.push(At::new(PolicyName::Policy(id), name.span)),
                 None => {
                     let names = self.fabric.policies.values().map(|policy| policy.name.as_str());
-                    let remedy = match nearest(&name.value, names.chain(["everything"])) {
+                    let remedy = match self.faults.nearest(&name.value, names.chain(["everything"]))
+                    {
                         Some(nearest) => format!("did you mean {nearest}?"),
                         None => "add a [[policy]] of that name, or say `everything`".to_owned(),
                     };

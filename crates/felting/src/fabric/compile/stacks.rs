@@ -147,11 +147,10 @@ impl<'s> Written<'s> {
     /// A stack whose switch nobody made.
     pub(super) fn without_switch(&self, fabric: &Fabric, faults: &mut Faults) {
         let switches = fabric.devices.values().filter(|device| device.kind == DeviceKind::Switch);
-        let remedy =
-            match crate::source::nearest(&self.switch.value, switches.map(|s| s.name.as_str())) {
-                Some(nearest) => format!("did you mean {nearest}?"),
-                None => "add a [[switch]] of that name: the stack is one switch".to_owned(),
-            };
+        let remedy = match faults.nearest(&self.switch.value, switches.map(|s| s.name.as_str())) {
+            Some(nearest) => format!("did you mean {nearest}?"),
+            None => "add a [[switch]] of that name: the stack is one switch".to_owned(),
+        };
         faults.add(
             FaultKind::UnknownName,
             self.switch.span,

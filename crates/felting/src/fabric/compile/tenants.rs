@@ -7,7 +7,7 @@ use crate::fabric::{
 };
 use crate::id::IdRange;
 use crate::source::{
-    At, Deviation, Document, FaultKind, Keys, Layers, Many, SegmentKeys, Statement, nearest,
+    At, Deviation, Document, FaultKind, Keys, Layers, Many, SegmentKeys, Statement,
 };
 use crate::value::{IpPrefix, Number, PoolKind, RouteTarget, Vni};
 
@@ -126,6 +126,8 @@ impl Made<'_> {
                 self.fabric.presences_on.entry(switch).or_default().push(id);
             }
             let vrf = keys.vrf().and_then(|name| self.vrf(name, vrfs));
+            let id = self.fabric.segments.next_id();
+            self.segment_names.entry(thing.name.clone()).or_insert(id);
             self.fabric.segments.push(Segment {
                 name: At::new(thing.name, thing.span),
                 number: keys.number().copied(),
@@ -196,7 +198,7 @@ impl Made<'_> {
         let found = vrfs.get(&name.value);
         if found.is_none() {
             let known = self.fabric.vrfs.values().map(|vrf| vrf.name.as_str());
-            let remedy = match nearest(&name.value, known) {
+            let remedy = match self.faults.nearest(&name.value, known) {
                 Some(nearest) => format!("did you mean {nearest}?"),
                 None => "add a [[vrf]] of that name".to_owned(),
             };
