@@ -113,6 +113,21 @@ fn a_million_ranges_that_mean_nothing_are_told_and_counted() {
     assert_eq!(last.1, "1990000 more faults were found after the first 10000");
 }
 
+/// Sixteen characters that name 2,304 switches and as many ports of each: found by fuzzing, which waited long.
+#[test]
+fn a_product_of_ranges_that_is_wrong_is_one_fault_and_hides_no_other() {
+    let range = "et[1-48]et[1-48]";
+    let text = format!(
+        "[[switch]]\nname = \"{range}\"\nports = \"et1 25G\"\n\
+         [[lag]]\non = \"{range}\"\nname = \"x\"\nports = \"{range}\"\n\
+         [[segment]]\nname = \"tides\"\non = \"kelp-*\"\n"
+    );
+    let faults = refused(&text);
+    assert_eq!(faults.len(), 2, "{faults:?}");
+    assert!(faults[0].1.ends_with("(and 5308415 more of the kind from here)"), "{faults:?}");
+    assert_eq!(faults[1].0, FaultKind::MatchesNothing);
+}
+
 #[test]
 fn a_name_of_a_megabyte_is_refused() {
     let name = "x".repeat(MEGABYTE);
@@ -186,10 +201,8 @@ fn a_slip_in_every_statement_is_told_of_each() {
     let columns =
         report.findings.iter().map(|one| fabric.sources().location(one.primary.span).column);
     assert!(columns.is_sorted());
-    let mut text = String::new();
-    for host in 0..20_000 {
-        text += &format!("[[endpoint]]\nname = \"guest-{host}\"\nhost = \"hull-{host}\"\n");
-    }
+    let guest = |host| format!("[[endpoint]]\nname = \"guest-{host}\"\nhost = \"hull-{host}\"\n");
+    let text = (0..20_000).map(guest).collect::<Vec<_>>().concat();
     let faults = refused(&text);
     assert_eq!(faults.last().unwrap().1, "10000 more faults were found after the first 10000");
 }

@@ -173,6 +173,9 @@ impl Made<'_> {
 }
 
 fn unknown_port(fabric: &Fabric, device: &super::Device, name: &At<SmolStr>, faults: &mut Faults) {
+    if !faults.keeps(name.span, FaultKind::UnknownName) {
+        return;
+    }
     if stacks::missing_member(fabric, device, name, faults) {
         return;
     }

@@ -113,6 +113,9 @@ impl<'a> Names<'a> {
     }
 
     fn unknown(&self, name: &str, at: &At<SmolStr>, kind: Option<DeviceKind>, faults: &mut Faults) {
+        if !faults.keeps(at.span, FaultKind::UnknownName) {
+            return;
+        }
         let of_kind = |id: DeviceId| kind.is_none_or(|kind| self.devices[id].kind == kind);
         let names = self.sorted.iter().filter(|&&(_, id)| of_kind(id)).map(|&(name, _)| name);
         let what = kind_name(kind);

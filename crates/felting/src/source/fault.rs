@@ -1,6 +1,8 @@
 use std::cmp::Reverse;
 use std::fmt::Write as _;
 
+use rustc_hash::FxHashMap;
+
 use super::range::MOST_NAME;
 use super::span::Span;
 
@@ -217,6 +219,9 @@ pub struct Fault {
 /// The most faults that are kept; what is beyond is counted.
 const MOST_KEPT: usize = 10_000;
 
+/// The most faults of one kind that are kept of one place, which are told as one; others are counted with it.
+const MOST_OF_PLACE: usize = 64;
+
 /// For so many faults the name that may have been meant is looked for.
 const MOST_EXPLAINED: usize = 200;
 
@@ -227,8 +232,12 @@ const MOST_SHOWN: usize = 1000;
 #[derive(Debug, Default)]
 pub(crate) struct Faults {
     kept: Vec<Fault>,
-    /// The last of those that are not kept, and how many they are.
-    beyond: Option<Box<(Fault, usize)>>,
+    /// How many there are of each place and kind of those that are kept.
+    of_place: FxHashMap<(Span, FaultKind), usize>,
+    /// How many there are of other places, and the first of these.
+    beyond: Option<(Span, usize)>,
+    /// The last of those that are not kept.
+    spare: Option<Box<Fault>>,
 }
 
 impl Faults {
@@ -251,22 +260,49 @@ impl Faults {
     }
 
     fn keep(&mut self, fault: Fault) -> &mut Fault {
-        if self.kept.len() < MOST_KEPT {
+        if self.keeps(fault.at, fault.kind) {
+            *self.of_place.entry((fault.at, fault.kind)).or_default() += 1;
             self.kept.push(fault);
             return self.kept.last_mut().expect("pushed just now");
         }
-        let count = self.beyond.take().map_or(0, |beyond| beyond.1);
-        &mut self.beyond.insert(Box::new((fault, count + 1))).0
+        self.spare.insert(Box::new(fault))
     }
 
-    /// Adds those of another part of the run.
+    /// Whether a fault is kept; if not, it is counted. Asked before its texts are made, it spares making them
+    /// where a product of ranges is wrong a million times over.
+    pub(crate) fn keeps(&mut self, at: Span, kind: FaultKind) -> bool {
+        match self.of_place.get_mut(&(at, kind)) {
+            Some(count) if *count >= MOST_OF_PLACE => {
+                *count += 1;
+                false
+            }
+            _ if self.kept.len() < MOST_KEPT => true,
+            _ => {
+                self.count_beyond(at, 1);
+                false
+            }
+        }
+    }
+
+    fn count_beyond(&mut self, at: Span, more: usize) {
+        let (first, count) = self.beyond.unwrap_or((at, 0));
+        self.beyond = Some((first, count + more));
+    }
+
+    /// Adds those of another part of the run, another file.
     pub(crate) fn absorb(&mut self, other: Self) {
+        let keys: Vec<_> = other.kept.iter().map(|fault| (fault.at, fault.kind)).collect();
         for fault in other.kept {
             self.keep(fault);
         }
-        if let Some((fault, more)) = other.beyond.map(|beyond| *beyond) {
-            let known = self.beyond.take().map_or(0, |beyond| beyond.1);
-            self.beyond = Some(Box::new((fault, known + more)));
+        for key in keys {
+            // No place is in two files, so the other part has counted all of it.
+            if let Some(known) = self.of_place.get_mut(&key) {
+                *known = other.of_place[&key];
+            }
+        }
+        if let Some((at, count)) = other.beyond {
+            self.count_beyond(at, count);
         }
     }
 
@@ -283,14 +319,14 @@ impl Faults {
     /// The faults in file order, each once. What one place does wrong for many things, such as a
     /// port that none of ten switches has, is one fault.
     pub(crate) fn finish(mut self) -> Vec<Fault> {
-        if let Some((first, count)) = self.beyond.take().map(|beyond| *beyond) {
+        if let Some((at, count)) = self.beyond {
             self.kept.push(Fault {
                 kind: FaultKind::TooMany,
                 message: format!("{count} more faults were found after the first {MOST_KEPT}"),
                 expected: "one of them, for example".to_owned(),
                 remedy: "mend the first ones and check again".to_owned(),
                 related: Vec::new(),
-                at: first.at,
+                at,
             });
         }
         self.kept.sort_by(|a, b| {
@@ -309,6 +345,8 @@ impl Faults {
         merged
             .into_iter()
             .map(|(mut fault, more)| {
+                let all = self.of_place.get(&(fault.at, fault.kind)).copied().unwrap_or(0);
+                let more = more + all.saturating_sub(MOST_OF_PLACE);
                 if more > 0 {
                     // Writing to a String cannot fail.
                     let _ = write!(fault.message, " (and {more} more of the kind from here)");

@@ -106,7 +106,7 @@ fn resolve(
         .iter()
         .map(|name| {
             let found = fabric.device_names.get(name).copied();
-            if found.is_none() {
+            if found.is_none() && faults.keeps(written.span, FaultKind::UnknownName) {
                 let known = fabric.devices.values().map(|device| device.name.as_str());
                 let remedy = match faults.nearest(name, known) {
                     Some(nearest) => format!("did you mean {nearest}?"),
