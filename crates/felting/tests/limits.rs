@@ -128,6 +128,21 @@ fn a_product_of_ranges_that_is_wrong_is_one_fault_and_hides_no_other() {
     assert_eq!(faults[1].0, FaultKind::MatchesNothing);
 }
 
+/// The same with names that are there: each of 45,000 switches would have a LAG of 45,000 ports.
+#[test]
+fn a_product_of_ranges_that_is_too_large_is_refused() {
+    let range = "3t[9-45226]G";
+    let text = format!(
+        "[[switch]]\nname = \"{range}\"\nports = \"et1 25G\"\n\
+         [[segment]]\nname = \"tides\"\nvlan = 310\non = \"{range}\"\n\
+         differs = [{{ on = \"{range}\", vlan = 311 }}]\n\
+         [[lag]]\non = \"{range}\"\nname = \"x\"\nports = \"{range}\"\n\
+         [[accept]]\nrule = \"port-mtu-clash\"\non = \"[1-2000]*\"\nreason = \"none\"\n"
+    );
+    let kinds = kinds(&text);
+    assert_eq!(kinds, [FaultKind::UnknownName, FaultKind::RangeTooLarge]);
+}
+
 #[test]
 fn a_name_of_a_megabyte_is_refused() {
     let name = "x".repeat(MEGABYTE);

@@ -69,6 +69,7 @@ pub(super) fn compile(
         faults: faults_in,
         last_key: FxHashMap::default(),
         segment_names: FxHashMap::default(),
+        spread: 0,
     };
     made.repeaters(document);
     made.port_settings(document);
@@ -128,6 +129,8 @@ struct Made<'a> {
     last_key: FxHashMap<DeviceId, u16>,
     /// The segments by name; the first of a name counts.
     segment_names: FxHashMap<SmolStr, SegmentId>,
+    /// How many names ranges have made so far.
+    spread: usize,
 }
 
 impl Made<'_> {
@@ -152,7 +155,23 @@ impl Made<'_> {
 
     /// The names that a statement's ranges make, each with the place of its range.
     fn spread(&mut self, ranges: Option<&At<Many<SmolStr>>>) -> Vec<At<SmolStr>> {
-        ranges.map(|ranges| spread(&ranges.value.0, self.faults)).unwrap_or_default()
+        let Some(ranges) = ranges else { return Vec::new() };
+        // The ports of one statement are spread out for each of its switches.
+        if self.has_spread_too_much() {
+            let what = format!("ranges name over {MOST_PORTS} ports in all");
+            let remedy = "check the ranges";
+            let kind = FaultKind::RangeTooLarge;
+            self.faults.add(kind, ranges.span, what, "too many from here on", remedy);
+            return Vec::new();
+        }
+        let names = spread(&ranges.value.0, self.faults);
+        self.spread += names.len();
+        names
+    }
+
+    /// Whether ranges have made so many names that no more are made.
+    fn has_spread_too_much(&self) -> bool {
+        self.spread > MOST_PORTS
     }
 
     /// For each device of a statement, the deviation that holds for it.

@@ -2,6 +2,7 @@
 
 use std::ops::Range;
 
+use rustc_hash::FxHashSet;
 use smol_str::{SmolStr, SmolStrBuilder};
 
 /// The most things that one range may make.
@@ -147,20 +148,39 @@ fn choices(text: &str, inside: Range<usize>) -> Result<Vec<SmolStr>, RangeFault>
 
 /// A pattern of names: ranges, and `*` for any run of characters.
 #[derive(Clone, Debug)]
-pub(crate) struct Pattern(Vec<SmolStr>);
+pub(crate) struct Pattern {
+    globs: Vec<SmolStr>,
+    /// Those without a `*`, where they are so many that looking through them for each name takes long.
+    names: FxHashSet<SmolStr>,
+}
+
+/// The most names with a `*` that the ranges of one pattern may make: each is compared with each name.
+const MOST_GLOBS: usize = 1000;
 
 impl Pattern {
     pub(crate) fn parse(text: &str) -> Result<Self, RangeFault> {
-        expand_with(text, |byte| is_name(byte) || byte == b'*').map(Self)
+        let globs = expand_with(text, |byte| is_name(byte) || byte == b'*')?;
+        let mut names = FxHashSet::default();
+        if text.contains('*') {
+            if globs.len() > MOST_GLOBS {
+                return Err(RangeFault::TooLarge(0..text.len()));
+            }
+        } else if globs.len() > 8 {
+            names.extend(globs.iter().cloned());
+        }
+        Ok(Self { globs, names })
     }
 
     /// The single names and globs that the pattern's ranges make.
     pub(crate) fn globs(&self) -> &[SmolStr] {
-        &self.0
+        &self.globs
     }
 
     pub(crate) fn matches(&self, name: &str) -> bool {
-        self.0.iter().any(|glob| glob_matches(glob, name))
+        match self.names.is_empty() {
+            true => self.globs.iter().any(|glob| glob_matches(glob, name)),
+            false => self.names.contains(name),
+        }
     }
 }
 

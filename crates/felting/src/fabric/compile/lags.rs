@@ -99,7 +99,9 @@ impl Made<'_> {
     ) -> Option<LagId> {
         let written = self.spread(keys.ports());
         if written.is_empty() {
-            self.no_ports(device, name, keys.ports().map(|ports| ports.span));
+            if !self.has_spread_too_much() {
+                self.no_ports(device, name, keys.ports().map(|ports| ports.span));
+            }
             return None;
         }
         let priority = keys.port_priority().map_or(DEFAULT_PRIORITY, |priority| priority.value);
