@@ -3,6 +3,8 @@
 //! Each kind of fault claims what its cause or its effect could touch: pairs, segments, tenants. A fault is
 //! put in only where nothing is claimed yet, so that none can hide or cause the finding of another.
 
+use std::net::Ipv4Addr;
+
 use rustc_hash::FxHashSet;
 
 use super::Unfit;
@@ -16,12 +18,22 @@ use crate::first::{FirstFabric, HOST_PORTS};
 /// How often another place is tried for one kind of fault.
 const TRIES: u32 = 40;
 
+/// The first of the addresses that nothing else is near of, two for each pair (RFC 2544 section 12).
+const STRANGE: u32 = (198 << 24) + (18 << 16);
+
+/// VLAN ids that no segment has.
+const STRANGE_VLANS: std::ops::RangeInclusive<u32> = 3960..=4090;
+
+/// Route targets that nothing else has: those of segments from here on, those of VRFs below.
+const STRANGE_TARGETS: u32 = 600_000;
+
 /// What a fault touches.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 enum Claim {
     Pair(PairNo),
     Segment(SegmentNo),
     Tenant(u32),
+    Vlan(u32),
     /// What a fabric has once.
     Once(&'static str),
 }
@@ -193,11 +205,13 @@ impl Draft<'_, '_> {
         self.told(Target::SessionsUp(pod), Change::Differs(keys))
     }
 
-    /// More statements in the file of a leaf's pod; `{leaf}` stands for its name.
+    /// More statements in the file of a leaf's pod; `{leaf}` stands for its name, `{strange}` for an address
+    /// that only this pair has.
     fn beside_leaf(&mut self, statements: &str) -> Option<()> {
         let leaf = self.leaf();
         let name = self.plan.leaf_name(leaf);
-        let text = statements.replace("{leaf}", &name).replace("{n}", &leaf.pair.to_string());
+        let strange = Ipv4Addr::from(STRANGE + leaf.pair * 2 + 1).to_string();
+        let text = statements.replace("{leaf}", &name).replace("{strange}", &strange);
         self.told(Target::Pair(leaf.pair), Change::After(text))
     }
 
@@ -433,7 +447,7 @@ const KINDS: &[Kind] = &[
     }),
     ("underlay-subnet-clash", |draft| {
         draft.beside_leaf(
-            "[[interface]]\non = \"{leaf}\"\nport = \"et49\"\naddress = \"198.51.100.1/31\"",
+            "[[interface]]\non = \"{leaf}\"\nport = \"et49\"\naddress = \"{strange}/31\"",
         )
     }),
     ("underlay-leaf-partial", |draft| {
@@ -506,10 +520,14 @@ const KINDS: &[Kind] = &[
         })
     }),
     ("overlay-rt-no-exporter", |draft| {
-        draft.segment_on_leaf(|_, _, _| "import_targets = \"65000:1\"".to_owned())
+        draft.segment_on_leaf(|_, segment, _| {
+            format!("import_targets = \"65000:{}\"", STRANGE_TARGETS + segment)
+        })
     }),
     ("overlay-rt-no-importer", |draft| {
-        draft.segment_on_leaf(|_, _, _| "export_targets = \"65000:1\"".to_owned())
+        draft.segment_on_leaf(|_, segment, _| {
+            format!("export_targets = \"65000:{}\"", STRANGE_TARGETS + segment)
+        })
     }),
     ("segment-vni-reused", |draft| {
         let (segment, other) = (draft.segment(), draft.segment());
@@ -559,7 +577,12 @@ const KINDS: &[Kind] = &[
         draft.told_of_all(Target::Segment(segment), Change::Key("on", format!("{on:?}")))
     }),
     ("segment-vlan-not-defined", |draft| {
-        draft.beside_leaf("[[port]]\non = \"{leaf}\"\nports = \"et48\"\ntagged = \"3951\"")
+        // A VLAN that is carried for nothing in several places is told once.
+        let vlan = draft.random.u32(STRANGE_VLANS);
+        draft.claims.push(Claim::Vlan(vlan));
+        draft.beside_leaf(&format!(
+            "[[port]]\non = \"{{leaf}}\"\nports = \"et48\"\ntagged = \"{vlan}\""
+        ))
     }),
     ("segment-unused", |draft| {
         let segment = draft.segment();
@@ -578,7 +601,9 @@ const KINDS: &[Kind] = &[
         let (tenant, change) = draft.vrf_differs(|_| "without = \"vni\"".to_owned())?;
         draft.told_of_all(Target::Vrf(tenant), change)
     }),
-    ("vrf-rt-clash", |draft| draft.vrf_on_leaf(|_| "targets = \"65000:1\"".to_owned())),
+    ("vrf-rt-clash", |draft| {
+        draft.vrf_on_leaf(|tenant| format!("targets = \"65000:{}\"", STRANGE_TARGETS - 1 - tenant))
+    }),
     ("vrf-vni-reused", |draft| {
         let tenant = draft.tenant();
         let value = Plan::vrf_vni(draft.other_tenant(tenant)?).to_string();
@@ -624,7 +649,8 @@ const KINDS: &[Kind] = &[
     }),
     ("endpoint-mac-reused", |draft| {
         let (first, second) = draft.guests()?;
-        let mac = "\"02:00:00:00:99:01\"".to_owned();
+        let [high, low] = [second / 256 % 256, second % 256];
+        let mac = format!("\"02:00:00:99:{high:02x}:{low:02x}\"");
         draft.add(Target::Guest(first), Change::Key("mac", mac.clone()), None);
         draft.told(Target::Guest(second), Change::Key("mac", mac))
     }),

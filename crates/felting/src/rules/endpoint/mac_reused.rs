@@ -1,7 +1,7 @@
 use rustc_hash::FxHashMap;
 
 use super::segments_of;
-use crate::fabric::EndpointId;
+use crate::fabric::{EndpointId, SegmentId};
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::MacAddr;
 
@@ -34,18 +34,26 @@ mac = "02:46:00:00:01:01"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let mut owners: FxHashMap<MacAddr, EndpointId> = FxHashMap::default();
+    let mut count: FxHashMap<MacAddr, u32> = FxHashMap::default();
+    for (_, endpoint) in fabric.endpoints() {
+        *count.entry(endpoint.mac.value).or_default() += 1;
+    }
+    // Two segments may each have the same two.
+    let mut owners: FxHashMap<(MacAddr, SegmentId), EndpointId> = FxHashMap::default();
     for (id, endpoint) in fabric.endpoints() {
         let mac = endpoint.mac;
-        let first = *owners.entry(mac.value).or_insert(id);
-        if first == id {
+        if count[&mac.value] == 1 {
             continue;
         }
+        let mut twin = None;
+        for segment in segments_of(cx, id) {
+            let first = *owners.entry((mac.value, segment)).or_insert(id);
+            twin = twin.or((first != id).then_some((first, segment)));
+        }
+        let Some((first, segment)) = twin else { continue };
         let other = fabric.endpoint(first);
-        let (own, theirs) = (segments_of(cx, id), segments_of(cx, first));
-        let Some(segment) = own.iter().find(|segment| theirs.contains(segment)) else { continue };
         let (name, twin) = (&endpoint.name.value, &other.name.value);
-        let segment = &fabric.segment(*segment).name.value;
+        let segment = &fabric.segment(segment).name.value;
         out.report(
             mac.span,
             format!("MAC address of {name}"),
