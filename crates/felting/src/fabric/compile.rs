@@ -158,7 +158,7 @@ impl Made<'_> {
         let Some(ranges) = ranges else { return Vec::new() };
         // The ports of one statement are spread out for each of its switches.
         if self.has_spread_too_much() {
-            let what = format!("ranges name over {MOST_PORTS} ports in all");
+            let what = format!("ranges name over {MOST_THINGS} ports for LAGs and interfaces");
             let remedy = "check the ranges";
             let kind = FaultKind::RangeTooLarge;
             self.faults.add(kind, ranges.span, what, "too many from here on", remedy);
@@ -171,7 +171,7 @@ impl Made<'_> {
 
     /// Whether ranges have made so many names that no more are made.
     fn has_spread_too_much(&self) -> bool {
-        self.spread > MOST_PORTS
+        self.spread > MOST_THINGS
     }
 
     /// For each device of a statement, the deviation that holds for it.
