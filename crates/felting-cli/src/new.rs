@@ -15,7 +15,8 @@ const KEY_FILE: &str = "faults.csv";
 pub(crate) fn run(options: &NewOptions, screen: &Screen) -> u8 {
     let stem = options.file.file_stem().and_then(|stem| stem.to_str()).unwrap_or("first");
     let name = options.name.clone().unwrap_or_else(|| stem.to_owned());
-    if options.file.extension().is_none() {
+    let ends_as_folder = options.file.to_string_lossy().ends_with(std::path::MAIN_SEPARATOR);
+    if ends_as_folder || options.file.extension().is_none() {
         return large(options, name, screen);
     }
     let of_large = [

@@ -122,17 +122,17 @@ pub(crate) fn write_folder<'a>(
     // A path such as `site/` has an empty last part.
     let folder: PathBuf = folder.components().collect();
     let parent = folder.parent().filter(|parent| !parent.as_os_str().is_empty());
-    let beside = tempfile::Builder::new()
-        .prefix(".felting-")
-        .tempdir_in(parent.unwrap_or(Path::new(".")))?;
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(".felting-");
+    // As any new folder: what the umask leaves of all that can be allowed.
+    #[cfg(unix)]
+    builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o777));
+    let beside = builder.tempdir_in(parent.unwrap_or(Path::new(".")))?;
     for (path, text) in files {
         let path = beside.path().join(path);
         std::fs::create_dir_all(path.parent().unwrap_or(beside.path()))?;
         std::fs::write(path, text)?;
     }
-    // As any new folder: a temporary one is closed to others.
-    #[cfg(unix)]
-    std::fs::set_permissions(beside.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
     std::fs::rename(beside.path(), &folder)?;
     // There is nothing left to clean up.
     let _ = beside.keep();

@@ -24,7 +24,7 @@ impl Style {
 }
 
 /// An excerpt of more bytes is not drawn: only its place is told.
-const MOST_SHOWN: usize = 64 << 10;
+pub(crate) const MOST_SHOWN: usize = 64 << 10;
 
 /// Excerpts farther apart than this are drawn apart.
 const NEAR: usize = 12;

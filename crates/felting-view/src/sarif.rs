@@ -253,9 +253,6 @@ fn fingerprint(rule: &str, message: &str) -> BTreeMap<&'static str, String> {
     BTreeMap::from([("ruleAndMessage/v1", format!("{rule}: {message}"))])
 }
 
-/// A snippet of more bytes is left out.
-const MOST_SHOWN: usize = 64 << 10;
-
 /// What stays as it is in the path of a URI (RFC 3986 section 3.3).
 const IN_PATH: &AsciiSet =
     &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
@@ -270,7 +267,7 @@ fn location<'a>(fabric: &'a Fabric, span: Span, id: Option<usize>, message: &str
     let sources = fabric.sources();
     let (start, end) = (sources.location(span), sources.location_end(span));
     let snippet = Some(Snippet { text: sources.text(span) })
-        .filter(|snippet| (1..=MOST_SHOWN).contains(&snippet.text.len()));
+        .filter(|snippet| (1..=crate::findings::MOST_SHOWN).contains(&snippet.text.len()));
     Location {
         id,
         physical: PhysicalLocation {

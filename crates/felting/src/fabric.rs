@@ -162,8 +162,9 @@ pub struct Fabric {
     pub(crate) scopes: IdVec<ScopeId, Scope>,
     pub(crate) expectations: IdVec<ExpectationId, Expectation>,
     pub(crate) bonds: IdVec<BondId, Bond>,
-    /// The MTUs of NICs whose bond is no LAG.
+    /// The first bond that has each NIC.
     pub(crate) nic_bonds: FxHashMap<PortId, BondId>,
+    /// The MTUs of NICs whose bond is no LAG.
     pub(crate) nic_mtus: FxHashMap<PortId, At<Mtu>>,
     pub(crate) networks: IdVec<NetworkId, Network>,
     pub(crate) accepts: Vec<Accept>,

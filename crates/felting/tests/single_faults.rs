@@ -418,3 +418,37 @@ fn one_fault_is_one_finding() {
     .concat();
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
+
+/// Of three machines with one MAC address two are in one segment, which the first of them is not in.
+#[test]
+fn a_mac_address_is_told_in_the_segment_that_has_it_twice() {
+    let machine = |name: &str, host: u32, tag: u32| {
+        format!(
+            "[[endpoint]]\nname = \"{name}\"\nhost = \"host-{host:03}\"\ntag = {tag}\n\
+             mac = \"02:00:00:00:00:99\"\n"
+        )
+    };
+    let three = machine("machine-1", 1, 101) + &machine("a", 3, 102) + &machine("b", 4, 102);
+    assert_eq!(found(&peopled(), &three), ["endpoint-mac-reused"]);
+}
+
+/// Steps are counted by hand; whoever adds one must count it.
+#[test]
+fn each_stage_ends_with_all_its_steps_done() {
+    use felting::progress::{Progress, Stage};
+    use felting::{Condition, State, fabric::Statements};
+    let mut files = Memory::default();
+    files.insert("fabric.toml", whole());
+    let progress = Progress::default();
+    let done = |stage| {
+        let now = progress.now();
+        assert_eq!((now.stage, now.done), (stage, now.of));
+        assert!(now.of > 0);
+    };
+    let read = Statements::read(&[(&files, "fabric.toml")], &progress);
+    done(Stage::Reading);
+    let fabric = read.compile(&progress);
+    done(Stage::Compiling);
+    State::of_watched(&fabric, &Condition::default(), &progress);
+    done(Stage::Behavior);
+}

@@ -174,6 +174,10 @@ pub(super) fn peer_links_missing(fabric: &Fabric, causes: &mut Causes) {
             continue;
         }
         let cause = causes.add("pair-peer-link-missing", Entity::Pair(id), Aspect::Partner, None);
+        // That the sides are two bridges follows from it.
+        for side in &pair.sides {
+            causes.claim(cause, Entity::Device(side.switch.value), Aspect::Tree);
+        }
         for link in links.into_iter().flatten() {
             causes.claim(cause, Entity::Lag(link.value), Aspect::Partner);
         }

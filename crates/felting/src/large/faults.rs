@@ -104,13 +104,10 @@ impl Draft<'_, '_> {
     }
 
     /// The change by which the fault is told, where the finding may point at any line of the statement.
-    #[allow(
-        clippy::unnecessary_wraps,
-        reason = "the last thing that a kind does, whose result it is"
-    )]
     fn told_of_all(&mut self, target: Target, change: Change) -> Option<()> {
-        let told = Told { rule: self.rule, by_lines: false };
-        self.add(target, change, Some(told));
+        self.told(target, change)?;
+        let told = self.edits.last_mut()?.1.told.as_mut()?;
+        told.by_lines = false;
         Some(())
     }
 

@@ -16,14 +16,10 @@ pub(super) enum Target {
     Underlay,
     Router,
     Overlay,
-    Management,
-    Escape,
     /// The sessions of a pod's leaves with its spines.
     SessionsUp(u32),
     /// The sessions of a pod's spines with its leaves.
     SessionsDown(u32),
-    /// The leaves of a pod.
-    Leaves(u32),
     Pair(PairNo),
     PeerLink(PairNo),
     /// The cables of a peer link.
@@ -328,12 +324,12 @@ fn routing(plan: &Plan<'_>, page: &mut Page<'_>) {
         ],
     );
     page.statement(
-        Some(Target::Management),
+        None,
         "management",
         &[("name", quoted("management")), ("subnet", quoted("172.20.0.0/16")), leaves()],
     );
     page.statement(
-        Some(Target::Escape),
+        None,
         "interface",
         &[
             leaves(),
@@ -409,7 +405,7 @@ fn pod_file(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
     );
     let pairs = FirstFabric::range(&format!("leaf-{pod}-"), of.pairs, 2);
     page.statement(
-        Some(Target::Leaves(pod)),
+        None,
         "switch",
         &[
             ("name", quoted(format_args!("{pairs}[a-b]"))),

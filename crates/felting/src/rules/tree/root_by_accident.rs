@@ -56,11 +56,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, port) in discards {
         let bridge = trees.bridge(id);
         let device = bridge.devices[0];
-        // The sides of a pair that is not joined are two bridges only because of that, which is told.
-        let parted = cx.fabric.device(device).pair.is_some_and(|(pair, _)| {
-            cx.state.causes().claimed(Entity::Pair(pair), Aspect::Partner).is_some()
-        });
-        if parted || cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some() {
+        if cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some() {
             continue;
         }
         let name = bridge_name(cx, id);
