@@ -22,8 +22,6 @@ pub(super) enum Target {
     SessionsDown(u32),
     Pair(PairNo),
     PeerLink(PairNo),
-    /// The cables of a peer link.
-    PeerCables(PairNo),
     /// The cables of a leaf to the spines.
     Uplinks(Leaf),
     /// The LAG of a host, on both leaves.
@@ -33,8 +31,6 @@ pub(super) enum Target {
     Segment(SegmentNo),
     Vrf(u32),
     Guest(GuestNo),
-    /// What a pod's file ends with.
-    EndOfPod(u32),
     /// What the root file ends with.
     End,
 }
@@ -434,7 +430,6 @@ fn pod_file(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
             guest_statement(plan, guest, page);
         }
     }
-    page.after(Some(Target::EndOfPod(pod)));
 }
 
 fn cabling(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
@@ -459,7 +454,7 @@ fn cabling(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
             page.run(Target::Uplinks(leaf), run);
         }
         let peer = FirstFabric::range_from(plan.peer_port(), plan.peer_cables());
-        page.run(Target::PeerCables(pair), format_args!("{name}a {peer} -- {name}b {peer}"));
+        page.add(format_args!("  \"{name}a {peer} -- {name}b {peer}\",\n"));
         for host in plan.hosts_on(pair) {
             let port = plan.port_of_host(host);
             let run = format!("{} nic[1-2] -- {name}[a-b] et{port}", plan.host_name(host));
