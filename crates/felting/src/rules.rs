@@ -680,7 +680,7 @@ fn expected(
             Some(finding) => expect::explain(fabric, &failure, severity, finding),
             None => {
                 let mut out = Findings { rule, severity, fixed, fabric, list: &mut own };
-                expect::report(fabric, state, &failure, &mut out);
+                expect::report(fabric, &failure, &mut out);
             }
         }
     }

@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use rayon::prelude::*;
 
 use super::harmless::{Marked, Memory, is_harmless};
-use super::{Act, NoWalk, Options, Path, Table, Walk, Walker};
+use super::{Act, NoWalk, Options, Path, Table, Walk, Walker, why};
 use crate::behavior::{Condition, State};
 use crate::fabric::{
     CableId, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss, PortId,
@@ -117,6 +117,8 @@ pub struct Failure {
     pub unmet: Unmet,
     /// The walk that shows it.
     pub walk: Option<Walk>,
+    /// Why that walk stops where it does, if it stops, as things are with this loss.
+    pub why: Option<String>,
 }
 
 /// One walk that must hold in some condition.
@@ -193,7 +195,7 @@ fn with_nothing_lost(
         for case in cases(id, expectation) {
             let walked = walker.walk(case.from, case.to, Options::ALL);
             if let Some(unmet) = unmet(expectation, &walked) {
-                judged.failures.push(failure(case, Lost::Nothing, unmet, walked));
+                judged.failures.push(failure(fabric, state, case, Lost::Nothing, unmet, walked));
                 break;
             }
             let Ok(walk) = &walked else { continue };
@@ -220,15 +222,26 @@ fn despite(fabric: &Fabric, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
     for &case in cases {
         let walked = walker.walk(case.from, case.to, Options::ALL);
         if let Some(unmet) = unmet(fabric.expectation(case.expectation), &walked) {
-            found.push(failure(case, lost.clone(), unmet, walked));
+            found.push(failure(fabric, &state, case, lost.clone(), unmet, walked));
         }
     }
     found
 }
 
-fn failure(case: Case, lost: Lost, unmet: Unmet, walked: Result<Walk, NoWalk>) -> Failure {
+/// `state` is that with the loss.
+fn failure(
+    fabric: &Fabric,
+    state: &State,
+    case: Case,
+    lost: Lost,
+    unmet: Unmet,
+    walked: Result<Walk, NoWalk>,
+) -> Failure {
     let Case { expectation, from, to } = case;
-    Failure { expectation, from, to, lost, unmet, walk: walked.ok() }
+    let walk = walked.ok();
+    let stop = walk.as_ref().and_then(Walk::root);
+    let why = stop.map(|(hop, stop)| why(fabric, state, hop, stop));
+    Failure { expectation, from, to, lost, unmet, walk, why }
 }
 
 /// From each to each other.

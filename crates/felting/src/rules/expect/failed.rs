@@ -1,7 +1,6 @@
-use crate::behavior::State;
 use crate::fabric::Fabric;
 use crate::rules::{Context, Finding, Findings, Label, Rule, Severity};
-use crate::walk::{Failure, Hop, Lost, Unmet, Walk, why};
+use crate::walk::{Failure, Hop, Lost, Unmet, Walk};
 
 pub(in crate::rules) static RULE: Rule = Rule {
     id: "expect-failed",
@@ -60,12 +59,7 @@ runs = "bench-[1-2] nic1 -- kelp-a et[1-2]"
 fn check(_: &Context<'_>, _: &mut Findings<'_>) {}
 
 /// Reports an expectation that no finding explains.
-pub(in crate::rules) fn report(
-    fabric: &Fabric,
-    state: &State,
-    failure: &Failure,
-    out: &mut Findings<'_>,
-) {
+pub(in crate::rules) fn report(fabric: &Fabric, failure: &Failure, out: &mut Findings<'_>) {
     let expectation = fabric.expectation(failure.expectation);
     let name = |terminal| fabric.terminal_name(terminal);
     let (from, to) = (name(failure.from), name(failure.to));
@@ -105,7 +99,7 @@ pub(in crate::rules) fn report(
     };
     let first = of(&expectation.from, failure.from).unwrap_or(expectation.span);
     let second = of(&expectation.to, failure.to).unwrap_or(expectation.span);
-    let shown = failure.walk.as_ref().map(|walk| way(fabric, state, failure, walk));
+    let shown = failure.walk.as_ref().map(|walk| way(fabric, failure, walk));
     let cut = match &failure.lost {
         Lost::Nothing => String::new(),
         lost => format!(" --cut \"{}\"", lost.words(fabric)),
@@ -130,21 +124,18 @@ pub(in crate::rules) fn report(
 }
 
 /// The way of a walk in one line, and where it stops.
-fn way(fabric: &Fabric, state: &State, failure: &Failure, walk: &Walk) -> String {
+fn way(fabric: &Fabric, failure: &Failure, walk: &Walk) -> String {
     let line = |hops: Vec<&Hop>| {
         let names: Vec<_> = hops.into_iter().map(|hop| fabric.device_name(hop.device)).collect();
         names.join(" \u{2192} ")
     };
-    // Where something is lost, why it stops is told by the state in that condition.
-    let lost = State::of(fabric, &failure.lost.condition(fabric));
-    let state = if failure.lost == Lost::Nothing { state } else { &lost };
     match walk.root() {
-        Some((hop, stop)) => {
+        Some((hop, _)) => {
             format!(
                 "{}: stops at {}: {}",
                 line(walk.root_path().way_to(hop)),
                 fabric.device_name(hop.device),
-                why(fabric, state, hop, stop)
+                failure.why.as_deref().unwrap_or_default()
             )
         }
         None => walk.there.arrival().map(|hop| line(walk.there.way_to(hop))).unwrap_or_default(),
