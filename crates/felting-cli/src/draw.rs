@@ -43,13 +43,17 @@ fn drawn(options: &DrawOptions, screen: &Screen) -> Result<u8, String> {
     let fabric = meanwhile.read(&options.input.file, &options.input.with);
     let condition = crate::walk::condition(&fabric, &options.cut, &options.moves)?;
     let state = State::of_watched(&fabric, &condition, meanwhile.progress());
-    let mut drawing = view(options, &fabric, &state)?;
-    if options.findings {
+    let report = options.findings.then(|| {
         let day = jiff::ZonedDateTime::now().date();
-        let report = fabric.check_watched(Some(day), meanwhile.progress());
-        drawing = drawing.with_findings(&report);
+        fabric.check_watched(Some(day), meanwhile.progress())
+    });
+    // Laying it out, and writing it.
+    meanwhile.progress().begin(Stage::Drawing, 2);
+    let mut drawing = view(options, &fabric, &state)?;
+    if let Some(report) = &report {
+        drawing = drawing.with_findings(report);
     }
-    meanwhile.progress().begin(Stage::Writing, 0);
+    meanwhile.progress().advance(1);
     let theme = if options.dark { Theme::Dark } else { Theme::Light };
     match (&options.output, form) {
         (None, _) => {
@@ -60,7 +64,7 @@ fn drawn(options: &DrawOptions, screen: &Screen) -> Result<u8, String> {
         (Some(path), form) => {
             let bytes = match form {
                 Form::Svg => drawing.svg(theme).into_bytes(),
-                Form::Png => drawing.png(theme, options.scale),
+                Form::Png => drawing.png_watched(theme, options.scale, meanwhile.progress()),
             };
             drop(meanwhile);
             write_beside(path, &bytes).map_err(|error| {

@@ -11,7 +11,6 @@ mod walk;
 use std::process::ExitCode;
 
 use clap::{CommandFactory as _, Parser as _};
-use felting::progress::Stage;
 use felting::rules::Severity;
 use felting::{Condition, Fabric, State};
 use felting_view::sheet::{Sheet, Topic};
@@ -63,14 +62,20 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
     // Asking the clock for the day takes a while, as it needs the rules of time zones.
     let today = || fabric.depends_on_day().then(|| jiff::ZonedDateTime::now().date());
     let report = fabric.check_watched(options.day.or_else(today), meanwhile.progress());
-    drop(meanwhile);
     let denied: Severity = options.deny.into();
-    screen.print(&match options.format {
-        FindingsFormat::Text => felting_view::findings(&fabric, &report, screen.style()),
-        FindingsFormat::Json => felting_view::findings_json(&fabric, &report),
-        FindingsFormat::Sarif => felting_view::findings_sarif(&fabric, &report),
-        FindingsFormat::Junit => felting_view::findings_junit(&fabric, &report, denied),
-    });
+    let progress = meanwhile.progress();
+    let page = match options.format {
+        FindingsFormat::Text => {
+            felting_view::findings_watched(&fabric, &report, screen.style(), progress)
+        }
+        FindingsFormat::Json => felting_view::findings_json_watched(&fabric, &report, progress),
+        FindingsFormat::Sarif => felting_view::findings_sarif_watched(&fabric, &report, progress),
+        FindingsFormat::Junit => {
+            felting_view::findings_junit_watched(&fabric, &report, denied, progress)
+        }
+    };
+    drop(meanwhile);
+    screen.print(&page);
     match (fabric.is_complete(), report.worst()) {
         (false, _) => UNREADABLE,
         (true, Some(worst)) if worst >= denied => FOUND,
@@ -79,50 +84,47 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
 }
 
 fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
-    let SheetOptions { input, cut, of, changes, format } = options;
-    let meanwhile = Meanwhile::new();
-    let fabric = meanwhile.read(&input.file, &input.with);
-    let condition =
-        cut.iter().try_fold(Condition::default(), |condition, what| condition.cut(&fabric, what));
-    let condition = match condition {
-        Ok(condition) => condition,
-        Err(error) => return fail(&error.to_string()),
-    };
-    let made = |fabric: &Fabric, state: &State| match of.as_deref().map(|name| fabric.switch(name))
-    {
-        Some(Ok(switch)) => Ok(Sheet::of_switch(topic, fabric, state, switch)),
-        Some(Err(error)) => Err(error.to_string()),
-        None if topic.is_of_one() => {
-            Err("this sheet is of one switch; name it with --of, such as --of kelp-a".to_owned())
-        }
-        None => Ok(Sheet::of(topic, fabric, state)),
-    };
-    let state = State::of_watched(&fabric, &condition, meanwhile.progress());
-    meanwhile.progress().begin(Stage::Writing, 0);
-    let mut sheet = match made(&fabric, &state) {
-        Ok(sheet) => sheet,
-        Err(error) => return fail(&error),
-    };
-    if *changes {
-        if input.with.is_empty() && cut.is_empty() {
-            return fail("--changes compares with what --with or --cut change; add one of them");
-        }
-        let before = Fabric::from_path(&input.file);
-        let state = State::of(&before, &Condition::default());
-        sheet = match made(&before, &state) {
-            Ok(earlier) => earlier.changes_to(&sheet),
-            Err(error) => return fail(&error),
-        };
+    match tabled(topic, options, screen) {
+        Ok(code) => code,
+        Err(message) => fail(&message),
     }
+}
+
+fn tabled(topic: Topic, options: &SheetOptions, screen: &Screen) -> Result<u8, String> {
+    let SheetOptions { input, cut, of, changes, format } = options;
+    if *changes && input.with.is_empty() && cut.is_empty() {
+        return Err("--changes compares with what --with or --cut change; add one of them".into());
+    }
+    if topic.is_of_one() && of.is_none() {
+        return Err("this sheet is of one switch; name it with --of, such as --of kelp-a".into());
+    }
+    let meanwhile = Meanwhile::new();
+    let progress = meanwhile.progress();
+    let made = |fabric: &Fabric, condition: &Condition| {
+        let switch = of.as_deref().map(|name| fabric.switch(name)).transpose();
+        let switch = switch.map_err(|error| error.to_string())?;
+        let state = State::of_watched(fabric, condition, progress);
+        Ok::<_, String>(match switch {
+            Some(switch) => Sheet::of_switch_watched(topic, fabric, &state, switch, progress),
+            None => Sheet::of_watched(topic, fabric, &state, progress),
+        })
+    };
+    let fabric = meanwhile.read(&input.file, &input.with);
+    let condition = walk::condition(&fabric, cut, &[])?;
+    let mut sheet = made(&fabric, &condition)?;
+    if *changes {
+        let before = meanwhile.read(&input.file, &[]);
+        sheet = made(&before, &Condition::default())?.changes_to(&sheet);
+    }
+    let page = sheet.render_watched((*format).into(), screen.style(), progress);
     drop(meanwhile);
-    screen.print(&sheet.render((*format).into(), screen.style()));
+    screen.print(&page);
     if fabric.is_complete() {
-        return CLEAN;
+        return Ok(CLEAN);
     }
     // The sheet goes to whoever asked for it; what it lacks is said beside it.
-    let report = felting::Report::default();
-    screen.complain(&felting_view::findings(&fabric, &report, screen.style()));
-    UNREADABLE
+    walk::incomplete(&fabric, screen);
+    Ok(UNREADABLE)
 }
 
 fn report(options: &ReportOptions, screen: &Screen) -> u8 {
@@ -132,14 +134,14 @@ fn report(options: &ReportOptions, screen: &Screen) -> u8 {
     let state = State::of_watched(&fabric, &Condition::default(), meanwhile.progress());
     let found = fabric.check_in(&state, Some(day), meanwhile.progress());
     let failures = felting::walk::judge_watched(&fabric, &state, meanwhile.progress());
-    meanwhile.progress().begin(Stage::Writing, 0);
-    let page = felting_view::report(&felting_view::Reported {
+    let reported = felting_view::Reported {
         fabric: &fabric,
         state: &state,
         report: &found,
         failures: &failures,
         day: &day.to_string(),
-    });
+    };
+    let page = felting_view::report_watched(&reported, meanwhile.progress());
     drop(meanwhile);
     let path = &options.output;
     if let Err(error) = output::write_beside(path, page.as_bytes()) {
@@ -161,11 +163,11 @@ fn topology(options: &TopologyOptions, screen: &Screen) -> u8 {
     let meanwhile = Meanwhile::new();
     let fabric = meanwhile.read(&options.input.file, &options.input.with);
     let text = match options.format {
-        TopologyFormat::Dot => felting_view::topology_dot(&fabric),
+        TopologyFormat::Dot => felting_view::topology_dot_watched(&fabric, meanwhile.progress()),
         TopologyFormat::Rfc8345 => {
             let none = Condition::default();
             let state = State::of_watched(&fabric, &none, meanwhile.progress());
-            felting_view::topology_rfc8345(&fabric, &state)
+            felting_view::topology_rfc8345_watched(&fabric, &state, meanwhile.progress())
         }
     };
     drop(meanwhile);

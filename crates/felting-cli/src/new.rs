@@ -5,8 +5,10 @@ use std::path::Path;
 
 use felting::first::FirstFabric;
 use felting::large::LargeFabric;
+use felting::progress::Stage;
 
 use crate::arguments::NewOptions;
+use crate::meanwhile::Meanwhile;
 use crate::output::{Screen, fail, write_folder, write_new};
 
 /// Where the faults that were put in are listed.
@@ -76,14 +78,21 @@ fn large(options: &NewOptions, name: String, screen: &Screen) -> u8 {
         faults: options.faults,
         seed: options.seed,
     };
-    let made = match plan.write() {
+    let meanwhile = Meanwhile::new();
+    let made = match plan.write_watched(meanwhile.progress()) {
         Ok(made) => made,
-        Err(error) => return fail(&error.to_string()),
+        Err(error) => {
+            drop(meanwhile);
+            return fail(&error.to_string());
+        }
     };
     let key = (options.faults > 0).then(|| made.key_file());
     let files = made.files.iter().map(|(path, text)| (path.as_str(), text.as_str()));
-    let files = files.chain(key.iter().map(|key| (KEY_FILE, key.as_str())));
-    if let Err(error) = write_folder(folder, files) {
+    let files: Vec<_> = files.chain(key.iter().map(|key| (KEY_FILE, key.as_str()))).collect();
+    let files = meanwhile.progress().each(Stage::Writing, files.into_iter());
+    let written = write_folder(folder, files);
+    drop(meanwhile);
+    if let Err(error) = written {
         return not_written(folder, &error, "folder");
     }
     let root = folder.join("fabric.toml");

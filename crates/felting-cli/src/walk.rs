@@ -11,38 +11,42 @@ use crate::meanwhile::Meanwhile;
 use crate::output::{Screen, fail};
 
 pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
+    match walked(options, screen) {
+        Ok(code) => code,
+        Err(message) => fail(&message),
+    }
+}
+
+fn walked(options: &WalkOptions, screen: &Screen) -> Result<u8, String> {
     let meanwhile = Meanwhile::new();
     let fabric = meanwhile.read(&options.file, &options.with);
-    let condition = match condition(&fabric, &options.cut, &options.moves) {
-        Ok(condition) => condition,
-        Err(message) => return fail(&message),
-    };
+    let condition = condition(&fabric, &options.cut, &options.moves)?;
     let ends =
         fabric.terminal(&options.from).and_then(|from| Ok((from, fabric.terminal(&options.to)?)));
     let (from, to) = match ends {
         Ok(ends) => ends,
         Err(error) => {
+            drop(meanwhile);
             incomplete(&fabric, screen);
-            return fail(&error.to_string());
+            return Err(error.to_string());
         }
     };
     let state = State::of_watched(&fabric, &condition, meanwhile.progress());
-    meanwhile.progress().begin(Stage::Walks, 0);
+    // The way of this packet, and the ways of all others.
+    meanwhile.progress().begin(Stage::Walks, 2);
     let choice = if options.all { Choice::All } else { Choice::ByHash };
     let asked = Options { choice, size: options.size };
-    let walk = match Walker::new(&fabric, &state).walk(from, to, asked) {
-        Ok(walk) => walk,
-        Err(error) => return fail(&error.to_string()),
-    };
+    let walk = Walker::new(&fabric, &state).walk(from, to, asked).map_err(|e| e.to_string())?;
+    meanwhile.progress().advance(1);
+    // The hash of one flow is luck: whether the others arrive too is said.
+    let all = Options { choice: Choice::All, ..asked };
+    let other_ways_fail = walk.arrives()
+        && Walker::new(&fabric, &state).walk(from, to, all).is_ok_and(|walk| !walk.arrives());
     let report = match walk.arrives() {
         true => felting::Report::default(),
         false => fabric.check_watched(None, meanwhile.progress()),
     };
     drop(meanwhile);
-    // The hash of one flow is luck: whether the others arrive too is said.
-    let all = Options { choice: Choice::All, ..asked };
-    let other_ways_fail = walk.arrives()
-        && Walker::new(&fabric, &state).walk(from, to, all).is_ok_and(|walk| !walk.arrives());
     let words: Vec<String> = options
         .cut
         .iter()
@@ -67,23 +71,23 @@ pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
             false => OuterChecksum::Standard,
         };
         let bytes = felting::wire::capture(&fabric, &walk, checksum);
-        if let Err(error) = crate::output::write_beside(path, &bytes) {
-            return fail(&format!(
+        crate::output::write_beside(path, &bytes).map_err(|error| {
+            format!(
                 "the capture could not be written to {}: {error}; name a file in a folder that \
                  exists and can be written to",
                 path.display()
-            ));
-        }
+            )
+        })?;
         screen.complain(&format!("wrote {}\n", path.display()));
     }
-    match (fabric.is_complete(), walk.arrives()) {
+    Ok(match (fabric.is_complete(), walk.arrives()) {
         (false, _) => {
             incomplete(&fabric, screen);
             crate::UNREADABLE
         }
         (true, true) => crate::CLEAN,
         (true, false) => crate::FOUND,
-    }
+    })
 }
 
 /// What is down or moved, as the options say it.

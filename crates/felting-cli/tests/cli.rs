@@ -386,6 +386,9 @@ fn the_output_is_the_same_at_any_number_of_threads() {
         &["check", &file, "--format", "json"],
         &["check", &file],
         &["sheet", "lags", &file],
+        &["sheet", "underlay-routes", &file, "--of", "leaf-1-01a"],
+        &["sheet", "evpn-routes", &file, "--of", "leaf-1-01a"],
+        &["topology", &file, "--format", "rfc8345"],
     ] {
         let one = with_threads("1", arguments);
         assert!(!one.is_empty());

@@ -21,6 +21,7 @@ mod walk;
 use std::collections::BTreeSet;
 use std::fmt;
 
+use felting::progress::Progress;
 use felting::rules::Report;
 use felting::value::VlanId;
 use felting::{Fabric, State};
@@ -69,8 +70,13 @@ impl Drawing {
     /// The drawing as PNG, so many times as large; smaller where a side would have more pixels than
     /// [`LARGEST`].
     pub fn png(&self, theme: Theme, scale: f64) -> Vec<u8> {
+        self.png_watched(theme, scale, &Progress::default())
+    }
+
+    /// As [`Drawing::png`]; how much of it is drawn is told meanwhile.
+    pub fn png_watched(&self, theme: Theme, scale: f64, progress: &Progress) -> Vec<u8> {
         // What is drawn here is SVG that can be read again.
-        png::png(&self.svg(theme), scale).unwrap_or_default()
+        png::png(&self.svg(theme), scale, progress).unwrap_or_default()
     }
 }
 

@@ -6,8 +6,10 @@ use std::ops::Range;
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Element, Group, Level, Origin, Renderer, Snippet};
 use felting::Fabric;
+use felting::progress::{Progress, Stage};
 use felting::rules::{Finding, Label, Report, Severity};
 use felting::source::{Fault, FileId, Span};
+use rayon::prelude::*;
 
 /// How a text is drawn.
 #[derive(Clone, Copy, Debug)]
@@ -32,19 +34,30 @@ const NEAR: usize = 12;
 /// All that was found, the worst first: a line that sums it up, input faults, findings with their
 /// excerpts, what is accepted, and the sum again where the eye ends.
 pub fn findings(fabric: &Fabric, report: &Report, style: Style) -> String {
+    findings_watched(fabric, report, style, &Progress::default())
+}
+
+/// As [`findings`]; how many are written is told meanwhile.
+pub fn findings_watched(
+    fabric: &Fabric,
+    report: &Report,
+    style: Style,
+    progress: &Progress,
+) -> String {
+    progress.begin(Stage::Writing, fabric.faults().len() + report.findings.len());
     let drawer = Drawer::new(fabric, style);
     let sum = sum(fabric, report);
     let mut page = String::new();
     // Writing to a String cannot fail, here and below.
     let _ = writeln!(page, "{sum}");
-    for fault in fabric.faults() {
-        let _ = write!(page, "\n{}\n", drawer.fault(fault));
-    }
-    for severity in Severity::ALL.iter().rev() {
-        for finding in report.findings.iter().filter(|finding| finding.severity == *severity) {
-            let _ = write!(page, "\n{}\n", drawer.finding(finding));
-        }
-    }
+    let drawn = |text: String| {
+        progress.advance(1);
+        format!("\n{text}\n")
+    };
+    page.extend(fabric.faults().iter().map(|fault| drawn(drawer.fault(fault))));
+    let mut worst_first: Vec<&Finding> = report.findings.iter().collect();
+    worst_first.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    page.par_extend(worst_first.par_iter().map(|finding| drawn(drawer.finding(finding))));
     if !report.accepted.is_empty() {
         page.push('\n');
     }

@@ -1,6 +1,7 @@
 //! Findings for programs. The shape is documented in `docs/findings.md` and has a version.
 
 use felting::Fabric;
+use felting::progress::{Progress, Stage};
 use felting::rules::{Finding, Label, Report, Severity};
 use felting::source::Span;
 use serde::Serialize;
@@ -68,6 +69,11 @@ struct AcceptedRow<'a> {
 
 /// All that was found, as JSON.
 pub fn findings_json(fabric: &Fabric, report: &Report) -> String {
+    findings_json_watched(fabric, report, &Progress::default())
+}
+
+/// As [`findings_json`]; how many findings are written is told meanwhile.
+pub fn findings_json_watched(fabric: &Fabric, report: &Report, progress: &Progress) -> String {
     let faults = fabric.faults().iter().map(|fault| FaultRow {
         kind: fault.kind.id(),
         message: &fault.message,
@@ -87,7 +93,10 @@ pub fn findings_json(fabric: &Fabric, report: &Report) -> String {
             accepted: report.accepted.len(),
         },
         faults: faults.collect(),
-        findings: report.findings.iter().map(|f| finding_row(fabric, f)).collect(),
+        findings: progress
+            .each(Stage::Writing, report.findings.iter())
+            .map(|finding| finding_row(fabric, finding))
+            .collect(),
         accepted: report
             .accepted
             .iter()

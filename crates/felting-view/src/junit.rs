@@ -3,6 +3,7 @@
 use std::fmt::Write as _;
 
 use felting::Fabric;
+use felting::progress::{Progress, Stage};
 use felting::rules::{self, Finding, Report, Severity};
 use felting::source::Span;
 use quick_junit::{NonSuccessKind, TestCase, TestCaseStatus, TestSuite};
@@ -10,6 +11,16 @@ use quick_junit::{NonSuccessKind, TestCase, TestCaseStatus, TestSuite};
 /// All that was found, as `JUnit` XML: a suite for each family of rules, a case for each finding, and a passed
 /// case for each rule that found nothing. What is below the denied severity, or accepted, is a skipped case.
 pub fn findings_junit(fabric: &Fabric, report: &Report, denied: Severity) -> String {
+    findings_junit_watched(fabric, report, denied, &Progress::default())
+}
+
+/// As [`findings_junit`]; how many rules are written is told meanwhile.
+pub fn findings_junit_watched(
+    fabric: &Fabric,
+    report: &Report,
+    denied: Severity,
+    progress: &Progress,
+) -> String {
     let mut page = quick_junit::Report::new(name(fabric));
     let mut input = TestSuite::new("input");
     if fabric.is_complete() {
@@ -24,7 +35,9 @@ pub fn findings_junit(fabric: &Fabric, report: &Report, denied: Severity) -> Str
     }
     page.add_test_suite(input);
     let mut suites: Vec<TestSuite> = Vec::new();
+    progress.begin(Stage::Writing, rules::all().count());
     for rule in rules::all() {
+        progress.advance(1);
         if suites.last().is_none_or(|suite| suite.name.as_str() != rule.family()) {
             suites.push(TestSuite::new(rule.family()));
         }

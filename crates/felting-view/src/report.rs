@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 
 use askama::Template;
 use felting::fabric::{Expectation, ExpectationId, Loss, Terminal};
+use felting::progress::{Progress, Stage};
 use felting::rules::{Finding, Report, Severity};
 use felting::walk::{Failure, Lost, Options, Unmet, Walk, Walker};
 use felting::{Fabric, State};
@@ -14,6 +15,8 @@ use crate::findings::{Drawer, sum};
 use crate::sheet::{Cell, Row, Sheet, Tone, Topic};
 use crate::{Style, Walked};
 
+/// As many drawings are of the whole fabric.
+const DRAWINGS: usize = 4;
 /// As many findings are written out.
 const FINDINGS_SHOWN: usize = 1000;
 /// As many expectations that hold are listed.
@@ -144,9 +147,17 @@ pub struct Reported<'a> {
 /// the findings at their places, expectations with their walks, all sheets. Scripts are its own, and all of it
 /// can be read without them.
 pub fn report(reported: &Reported<'_>) -> String {
+    report_watched(reported, &Progress::default())
+}
+
+/// As [`report`]; how many of its parts are written is told meanwhile.
+pub fn report_watched(reported: &Reported<'_>, progress: &Progress) -> String {
     let Reported { fabric, state, report, failures, day } = *reported;
-    let drawings = drawings(fabric, state, report);
-    let (expectations, expectations_left) = expectations(fabric, state, failures);
+    let parts = DRAWINGS + Topic::ALL.len() + fabric.expectations().len();
+    // The last is the page itself.
+    progress.begin(Stage::Writing, parts + report.findings.len().min(FINDINGS_SHOWN) + 1);
+    let drawings = drawings(fabric, state, report, progress);
+    let (expectations, expectations_left) = expectations(fabric, state, failures, progress);
     let page = Page {
         name: if fabric.name().is_empty() { "the fabric" } else { fabric.name() }.to_owned(),
         // The name stands above it already.
@@ -173,7 +184,7 @@ pub fn report(reported: &Reported<'_>) -> String {
             let drawer = Drawer::new(fabric, Style::PLAIN);
             fabric.faults().iter().map(|fault| drawer.fault(fault)).collect()
         },
-        findings: findings(fabric, report, &drawings),
+        findings: findings(fabric, report, &drawings, progress),
         left_out: report.findings.len().saturating_sub(FINDINGS_SHOWN),
         accepted: report
             .accepted
@@ -191,10 +202,12 @@ pub fn report(reported: &Reported<'_>) -> String {
             .collect(),
         expectations,
         expectations_left,
-        sheets: sheets(fabric, state),
+        sheets: sheets(fabric, state, progress),
     };
     // Writing to a String cannot fail.
-    page.render().unwrap_or_default()
+    let page = page.render().unwrap_or_default();
+    progress.advance(1);
+    page
 }
 
 fn families(report: &Report) -> Vec<Counts> {
@@ -217,6 +230,7 @@ fn findings(
     fabric: &Fabric,
     report: &Report,
     drawings: &[(&'static str, Drawing)],
+    progress: &Progress,
 ) -> Vec<FindingPart> {
     let drawer = Drawer::new(fabric, Style::PLAIN);
     let drawn: BTreeSet<&str> = drawings.iter().flat_map(|(_, drawing)| drawing.names()).collect();
@@ -237,18 +251,28 @@ fn findings(
     // The worst first, each with the number that it has in the drawings.
     let mut all: Vec<(usize, &Finding)> = report.findings.iter().enumerate().collect();
     all.sort_by_key(|(at, finding)| (std::cmp::Reverse(finding.severity), *at));
-    all.into_iter().take(FINDINGS_SHOWN).map(part).collect()
+    let shown = all.into_iter().take(FINDINGS_SHOWN).map(part);
+    shown.inspect(|_| progress.advance(1)).collect()
 }
 
-fn drawings(fabric: &Fabric, state: &State, report: &Report) -> Vec<(&'static str, Drawing)> {
-    let all = [
-        ("cabling", draw::cabling(fabric, state)),
-        ("overlay", draw::overlay(fabric, state)),
-        ("tenants", draw::tenants(fabric)),
-        ("tree", draw::tree(fabric, state, None)),
+fn drawings(
+    fabric: &Fabric,
+    state: &State,
+    report: &Report,
+    progress: &Progress,
+) -> Vec<(&'static str, Drawing)> {
+    let all: [(_, &dyn Fn() -> _); DRAWINGS] = [
+        ("cabling", &|| draw::cabling(fabric, state)),
+        ("overlay", &|| draw::overlay(fabric, state)),
+        ("tenants", &|| draw::tenants(fabric)),
+        ("tree", &|| draw::tree(fabric, state, None)),
     ];
-    let there = all.into_iter().filter_map(|(id, drawing)| Some((id, drawing.ok()?)));
-    there.map(|(id, drawing)| (id, drawing.with_marks(report))).collect()
+    let drawn = all.into_iter().filter_map(|(id, draw)| {
+        let drawing = draw().ok().map(|drawing| (id, drawing.with_marks(report)));
+        progress.advance(1);
+        drawing
+    });
+    drawn.collect()
 }
 
 /// An expectation in words.
@@ -314,6 +338,7 @@ fn expectations(
     fabric: &Fabric,
     state: &State,
     failures: &[Failure],
+    progress: &Progress,
 ) -> (Vec<ExpectationPart>, usize) {
     let failed_of: BTreeMap<ExpectationId, &Failure> =
         failures.iter().map(|failure| (failure.expectation, failure)).collect();
@@ -321,6 +346,7 @@ fn expectations(
     let mut parts = Vec::new();
     let (mut walks, mut drawn, mut left) = (0, 0, 0);
     for (id, expectation) in fabric.expectations() {
+        progress.advance(1);
         let failure = failed_of.get(&id).copied();
         if failure.is_none() && parts.len() >= EXPECTATIONS_SHOWN {
             left += 1;
@@ -377,9 +403,10 @@ fn told(fabric: &Fabric, state: &State, walk: &Walk, lost: &str) -> String {
 
 // ---- sheets
 
-fn sheets(fabric: &Fabric, state: &State) -> Vec<SheetPart> {
+fn sheets(fabric: &Fabric, state: &State, progress: &Progress) -> Vec<SheetPart> {
     let mut parts = Vec::new();
     for &(topic, id, about) in Topic::ALL {
+        progress.advance(1);
         if topic.is_of_one() {
             parts.extend(of_each(fabric, state, topic, id, about));
             continue;

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use felting::Fabric;
+use felting::progress::{Progress, Stage};
 use felting::rules::{Finding, Label, Report, Severity};
 use felting::source::Span;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
@@ -132,6 +133,11 @@ struct Snippet<'a> {
 
 /// All that was found, as SARIF. Faults of the input are errors; what is accepted is there as suppressed.
 pub fn findings_sarif(fabric: &Fabric, report: &Report) -> String {
+    findings_sarif_watched(fabric, report, &Progress::default())
+}
+
+/// As [`findings_sarif`]; how many findings are written is told meanwhile.
+pub fn findings_sarif_watched(fabric: &Fabric, report: &Report, progress: &Progress) -> String {
     let mut rules = Rules::default();
     let mut results: Vec<ResultRow<'_>> = Vec::new();
     for fault in fabric.faults() {
@@ -152,7 +158,7 @@ pub fn findings_sarif(fabric: &Fabric, report: &Report) -> String {
             suppressions: Vec::new(),
         });
     }
-    for finding in &report.findings {
+    for finding in progress.each(Stage::Writing, report.findings.iter()) {
         results.push(result(fabric, finding, &mut rules, Vec::new()));
     }
     for accepted in &report.accepted {

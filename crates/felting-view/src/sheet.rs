@@ -21,9 +21,13 @@ mod vrfs;
 
 use std::borrow::Cow;
 
-use comfy_table::{ContentArrangement, Table, TableStyle};
+use comfy_table::{ColumnConstraint, ContentArrangement, Table, TableStyle, Width};
 use felting::fabric::DeviceId;
+use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
+use rayon::prelude::*;
+use serde::{Serialize, Serializer};
+use unicode_width::UnicodeWidthStr;
 
 use crate::Style;
 use crate::explain::wrap;
@@ -176,15 +180,6 @@ impl Cell {
         }
         lines.join("\n")
     }
-
-    fn json(&self) -> serde_json::Value {
-        match self {
-            Self::Empty => serde_json::Value::Null,
-            Self::Text(text) => text.as_str().into(),
-            Self::Number(number) => (*number).into(),
-            Self::List(texts) => texts.as_slice().into(),
-        }
-    }
 }
 
 /// A row of a sheet: as many cells as there are columns.
@@ -227,6 +222,19 @@ pub struct Column {
     /// What becomes of it where the terminal is too narrow for all columns.
     pub room: Room,
 }
+
+/// Some of the rows as a table.
+struct Part {
+    table: Table,
+    rows: usize,
+    /// The tone of each of its lines.
+    tones: Vec<Tone>,
+    /// How wide the widest line of each column is.
+    wide: Vec<usize>,
+}
+
+/// So many rows are laid out by one thread before it takes others.
+const ROWS_AT_ONCE: usize = 1_000;
 
 /// A column of texts is not broken into lines shorter than this.
 const NARROWEST: usize = 18;
@@ -288,79 +296,117 @@ pub enum Format {
 impl Sheet {
     /// The sheet of a topic. One that [is of one switch](Topic::is_of_one) is empty without it.
     pub fn of(topic: Topic, fabric: &Fabric, state: &State) -> Self {
-        Self::make(topic, fabric, state, None)
+        Self::of_watched(topic, fabric, state, &Progress::default())
+    }
+
+    /// As [`Sheet::of`]; how much of the fabric is gone through is told meanwhile.
+    pub fn of_watched(topic: Topic, fabric: &Fabric, state: &State, progress: &Progress) -> Self {
+        Self::make(topic, fabric, state, None, progress)
     }
 
     /// The rows of a topic that are about one switch, where a sheet has rows by switch; else the whole
     /// sheet.
     pub fn of_switch(topic: Topic, fabric: &Fabric, state: &State, switch: DeviceId) -> Self {
-        Self::make(topic, fabric, state, Some(switch))
+        Self::of_switch_watched(topic, fabric, state, switch, &Progress::default())
     }
 
-    fn make(topic: Topic, fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Self {
+    /// As [`Sheet::of_switch`]; how much of the fabric is gone through is told meanwhile.
+    pub fn of_switch_watched(
+        topic: Topic,
+        fabric: &Fabric,
+        state: &State,
+        switch: DeviceId,
+        progress: &Progress,
+    ) -> Self {
+        Self::make(topic, fabric, state, Some(switch), progress)
+    }
+
+    fn make(
+        topic: Topic,
+        fabric: &Fabric,
+        state: &State,
+        only: Option<DeviceId>,
+        progress: &Progress,
+    ) -> Self {
         match topic {
-            Topic::Addresses => addresses::sheet(fabric, only),
-            Topic::Adjacencies => adjacencies::sheet(fabric, state, only),
-            Topic::Sessions => sessions::sheet(fabric, state, only),
-            Topic::UnderlayRoutes => underlay_routes::sheet(fabric, state, only),
-            Topic::EvpnRoutes => evpn_routes::sheet(fabric, state, only),
-            Topic::Matrix => matrix::sheet(fabric),
-            Topic::Vrfs => vrfs::sheet(fabric, state),
-            Topic::FloodLists => flood_lists::sheet(fabric, state, only),
-            Topic::Oversubscription => oversubscription::sheet(fabric, only),
-            Topic::Lags => lags::sheet(fabric, state),
-            Topic::Members => members::sheet(fabric, state),
-            Topic::Pairs => pairs::sheet(fabric, state),
-            Topic::Stacks => stacks::sheet(fabric, state),
-            Topic::EthernetSegments => ethernet_segments::sheet(fabric, state),
-            Topic::Tree => tree::sheet(fabric, state),
-            Topic::Segments => segments::sheet(fabric),
-            Topic::Cables => cables::sheet(fabric, state),
+            Topic::Addresses => addresses::sheet(fabric, only, progress),
+            Topic::Adjacencies => adjacencies::sheet(fabric, state, only, progress),
+            Topic::Sessions => sessions::sheet(fabric, state, only, progress),
+            Topic::UnderlayRoutes => underlay_routes::sheet(fabric, state, only, progress),
+            Topic::EvpnRoutes => evpn_routes::sheet(fabric, state, only, progress),
+            Topic::Matrix => matrix::sheet(fabric, progress),
+            Topic::Vrfs => vrfs::sheet(fabric, state, progress),
+            Topic::FloodLists => flood_lists::sheet(fabric, state, only, progress),
+            Topic::Oversubscription => oversubscription::sheet(fabric, only, progress),
+            Topic::Lags => lags::sheet(fabric, state, progress),
+            Topic::Members => members::sheet(fabric, state, progress),
+            Topic::Pairs => pairs::sheet(fabric, state, progress),
+            Topic::Stacks => stacks::sheet(fabric, state, progress),
+            Topic::EthernetSegments => ethernet_segments::sheet(fabric, state, progress),
+            Topic::Tree => tree::sheet(fabric, state, progress),
+            Topic::Segments => segments::sheet(fabric, progress),
+            Topic::Cables => cables::sheet(fabric, state, progress),
         }
     }
 
     /// The sheet as a text that ends with a line break.
     pub fn render(&self, format: Format, style: Style) -> String {
+        self.render_watched(format, style, &Progress::default())
+    }
+
+    /// As [`Sheet::render`]; how many rows are written is told meanwhile.
+    pub fn render_watched(&self, format: Format, style: Style, progress: &Progress) -> String {
+        progress.begin(Stage::Writing, self.rows.len());
         match format {
-            Format::Table => self.table(style),
-            Format::Csv => self.csv(),
-            Format::Json => self.json(),
-            Format::Markdown => self.markdown(),
+            Format::Table => self.table(style, progress),
+            Format::Csv => self.csv(progress),
+            Format::Json => self.json(progress),
+            Format::Markdown => self.markdown(progress),
         }
     }
 
-    fn table(&self, style: Style) -> String {
+    fn table(&self, style: Style, progress: &Progress) -> String {
         let (bold, plain) = if style.colour { ("\u{1b}[1m", "\u{1b}[0m") } else { ("", "") };
         let title = format!("{bold}{}{plain}\n", self.title);
         if self.rows.is_empty() {
             return format!("{title}  none\n");
         }
         let (shown, widths, left_out) = self.fitting(style.width);
-        let mut table = Table::new();
-        table.load_style(TableStyle::new()).set_content_arrangement(ContentArrangement::Disabled);
-        table.set_header(shown.iter().map(|&index| self.columns[index].title.as_ref()));
-        let mut tones = Vec::new();
-        for row in &self.rows {
-            let cells = shown.iter().map(|&index| match self.columns[index].room {
-                Room::Lines(_) => row.cells[index].broken(widths[index]),
-                Room::Whole | Room::Spare => row.cells[index].shown(", "),
-            });
-            let cells: Vec<String> = cells.collect();
-            let height = cells.iter().map(|cell| cell.lines().count()).max().unwrap_or(1).max(1);
-            tones.extend(std::iter::repeat_n(row.tone, height));
-            table.add_row(cells);
-        }
-        let rendered = table.trim_fmt();
-        let mut lines = rendered.lines();
-        let header = lines.next().unwrap_or_default();
-        let rule = "─".repeat(rendered.lines().map(|line| line.chars().count()).max().unwrap_or(0));
-        let body: String = lines
-            .zip(tones)
-            .flat_map(|(line, tone)| match style.colour && tone != Tone::Plain {
-                true => [tone.paint(), line, plain, "\n"],
-                false => ["", line, "", "\n"],
-            })
+        let mut header = Table::new();
+        header.load_style(TableStyle::new()).set_content_arrangement(ContentArrangement::Disabled);
+        header.set_header(shown.iter().map(|&index| self.columns[index].title.as_ref()));
+        let parts: Vec<Part> = self
+            .rows
+            .par_chunks(ROWS_AT_ONCE)
+            .map(|rows| self.part(&header, rows, &shown, &widths))
             .collect();
+        // Each part has to be as wide as the widest.
+        let mut wide = header.column_max_content_widths();
+        for part in &parts {
+            for (wide, own) in wide.iter_mut().zip(&part.wide) {
+                *wide = (*wide).max(u16::try_from(*own).unwrap_or(u16::MAX));
+            }
+        }
+        let drawn = parts.into_par_iter().map(|Part { mut table, rows, tones, .. }| {
+            for (column, wide) in table.column_iter_mut().zip(&wide) {
+                let all = wide.saturating_add(column.padding_width());
+                column.set_constraint(ColumnConstraint::Absolute(Width::Fixed(all)));
+            }
+            let rendered = table.trim_fmt();
+            let wide = rendered.lines().map(|line| line.chars().count()).max().unwrap_or(0);
+            let (header, body) = rendered.split_once('\n').unwrap_or_default();
+            let mut text = String::with_capacity(rendered.len());
+            for (line, tone) in body.split('\n').zip(&tones) {
+                let painted = style.colour && *tone != Tone::Plain;
+                let (paint, plain) = if painted { (tone.paint(), plain) } else { ("", "") };
+                text.extend([paint, line, plain, "\n"]);
+            }
+            progress.advance(rows);
+            (header.to_owned(), wide, text)
+        });
+        let drawn: Vec<(String, usize, String)> = drawn.collect();
+        let header = &drawn[0].0;
+        let rule = "─".repeat(drawn.iter().map(|part| part.1).max().unwrap_or(0));
         let note = match left_out.is_empty() {
             true => String::new(),
             false => format!(
@@ -368,7 +414,30 @@ impl Sheet {
                 left_out.join(", ")
             ),
         };
-        format!("{title}{bold}{header}{plain}\n{rule}\n{body}{note}")
+        let mut page = format!("{title}{bold}{header}{plain}\n{rule}\n");
+        page.extend(drawn.into_iter().map(|part| part.2));
+        page + &note
+    }
+
+    fn part(&self, header: &Table, rows: &[Row], shown: &[usize], widths: &[usize]) -> Part {
+        let mut table = header.clone();
+        let mut tones = Vec::new();
+        let mut wide = vec![1; shown.len()];
+        for row in rows {
+            let cells = shown.iter().map(|&index| match self.columns[index].room {
+                Room::Lines(_) => row.cells[index].broken(widths[index]),
+                Room::Whole | Room::Spare => row.cells[index].shown(", "),
+            });
+            let cells: Vec<String> = cells.collect();
+            let mut height = 1;
+            for (cell, wide) in cells.iter().zip(&mut wide) {
+                height = height.max(cell.lines().count());
+                *wide = cell.lines().map(UnicodeWidthStr::width).fold(*wide, usize::max);
+            }
+            tones.extend(std::iter::repeat_n(row.tone, height));
+            table.add_row(cells);
+        }
+        Part { table, rows: rows.len(), tones, wide }
     }
 
     /// The columns that fit into a width, how wide each column is, and the titles of those that don't
@@ -412,41 +481,30 @@ impl Sheet {
         (shown, widths, left_out)
     }
 
-    fn csv(&self) -> String {
+    fn csv(&self, progress: &Progress) -> String {
         let mut writer = csv::Writer::from_writer(Vec::new());
-        let rows =
-            std::iter::once(self.columns.iter().map(|column| column.key.to_string()).collect())
-                .chain(
-                    self.rows.iter().map(|row| row.cells.iter().map(|c| c.shown(" ")).collect()),
-                );
-        for row in rows {
-            let row: Vec<String> = row;
-            writer.write_record(&row).expect("writing to memory does not fail");
+        writer
+            .write_record(self.columns.iter().map(|column| column.key.as_bytes()))
+            .expect("writing to memory does not fail");
+        for row in &self.rows {
+            writer
+                .write_record(row.cells.iter().map(|cell| cell.shown(" ")))
+                .expect("writing to memory does not fail");
+            progress.advance(1);
         }
         let bytes = writer.into_inner().expect("writing to memory does not fail");
         String::from_utf8(bytes).expect("made of strings")
     }
 
-    fn json(&self) -> String {
-        let row = |row: &Row| -> serde_json::Value {
-            let cells = self.columns.iter().zip(&row.cells);
-            cells
-                .map(|(column, cell)| (column.key.to_string(), cell.json()))
-                .collect::<serde_json::Map<_, _>>()
-                .into()
-        };
-        let page = serde_json::json!({
-            "version": 1,
-            "sheet": self.topic,
-            "rows": self.rows.iter().map(row).collect::<Vec<_>>(),
-        });
+    fn json(&self, progress: &Progress) -> String {
+        let page = Page { version: 1, sheet: self.topic, rows: Rows { sheet: self, progress } };
         let mut text =
             serde_json::to_string_pretty(&page).expect("strings and numbers always serialise");
         text.push('\n');
         text
     }
 
-    fn markdown(&self) -> String {
+    fn markdown(&self, progress: &Progress) -> String {
         let line = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
         let mut page = format!("## {}\n\n", self.title);
         page += &line(self.columns.iter().map(|column| column.title.to_string()).collect());
@@ -454,7 +512,112 @@ impl Sheet {
         for row in &self.rows {
             page +=
                 &line(row.cells.iter().map(|cell| cell.shown(", ").replace('|', "\\|")).collect());
+            progress.advance(1);
         }
         page
+    }
+}
+
+/// A sheet as JSON.
+#[derive(Serialize)]
+struct Page<'a> {
+    version: u32,
+    sheet: &'static str,
+    rows: Rows<'a>,
+}
+
+struct Rows<'a> {
+    sheet: &'a Sheet,
+    progress: &'a Progress,
+}
+
+impl Serialize for Rows<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let columns = &self.sheet.columns;
+        serializer.collect_seq(self.sheet.rows.iter().map(|row| {
+            self.progress.advance(1);
+            RowOf { columns, row }
+        }))
+    }
+}
+
+struct RowOf<'a> {
+    columns: &'a [Column],
+    row: &'a Row,
+}
+
+impl Serialize for RowOf<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_map(self.columns.iter().map(|column| &column.key).zip(&self.row.cells))
+    }
+}
+
+impl Serialize for Cell {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match self {
+            Self::Empty => serializer.serialize_none(),
+            Self::Text(text) => text.serialize(serializer),
+            Self::Number(number) => number.serialize(serializer),
+            Self::List(texts) => texts.serialize(serializer),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Rows are laid out in parts, and nobody sees it.
+    #[test]
+    fn a_long_table_is_one_table() {
+        let row = |number: usize| Row {
+            cells: vec![
+                Cell::text(format!("leaf-{number}")),
+                // The widest of all is in the last part, and one of a single part has two lines.
+                match number {
+                    2_499 => Cell::text("a site with a long name"),
+                    1_200 => Cell::List(vec!["first of a few".into(), "second of a few".into()]),
+                    _ => Cell::text("ü"),
+                },
+            ],
+            tone: if number == 1_200 { Tone::Down } else { Tone::Plain },
+        };
+        let sheet = Sheet {
+            topic: "sites",
+            title: "Sites".to_owned(),
+            keys: 1,
+            columns: vec![
+                column("leaf", "leaf", Room::Whole),
+                column("site", "site", Room::Lines(23)),
+            ],
+            rows: (0..2_500).map(row).collect(),
+        };
+        let text = sheet.render(Format::Table, Style { colour: false, width: 80 });
+        let lines: Vec<&str> = text.lines().collect();
+        assert_eq!(lines.len(), 3 + 2_500 + 1);
+        assert_eq!(lines[1], " leaf       site");
+        assert_eq!(lines[2].chars().count(), lines[3 + 2_500].chars().count());
+        assert_eq!(lines[3], " leaf-0     ü");
+        assert_eq!(
+            lines[3 + 1_200..][..2],
+            [" leaf-1200  first of a few,", "            second of a few"]
+        );
+        assert_eq!(lines[3 + 2_500], " leaf-2499  a site with a long name");
+        let painted = sheet.render(Format::Table, Style { colour: true, width: 80 });
+        let down: Vec<&str> =
+            painted.lines().filter(|line| line.starts_with(Tone::Down.paint())).collect();
+        assert_eq!(down.len(), 2, "both lines of the row, and no other: {down:?}");
+    }
+
+    /// A column is told from another by its key, whatever a switch is called.
+    #[test]
+    fn a_switch_may_be_called_like_a_column() {
+        let text = "[[switch]]\nname = \"vrf\"\n[[switch]]\nname = \"segment\"\n[[segment]]\nname = \"web\"\n\
+                    vlan = 10\non = [\"vrf\", \"segment\"]\n";
+        let fabric = Fabric::from_text("shore.toml", text);
+        let state = State::of(&fabric, &felting::Condition::default());
+        let sheet = Sheet::of(Topic::Matrix, &fabric, &state);
+        let keys: Vec<&str> = sheet.columns.iter().map(|column| column.key.as_ref()).collect();
+        assert_eq!(keys, ["segment", "vrf", "VTEP vrf", "VTEP segment"], "{:?}", fabric.faults());
     }
 }

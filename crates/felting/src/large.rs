@@ -20,6 +20,7 @@ mod plan;
 use std::fmt;
 
 pub use crate::first::Unfit;
+use crate::progress::Progress;
 use crate::{Fabric, Finding};
 use plan::Plan;
 
@@ -147,9 +148,18 @@ impl LargeFabric {
     ///
     /// [`Unfit`], where the numbers don't go together: what is too many or too few, and what would do.
     pub fn write(&self) -> Result<LargeFiles, Unfit> {
+        self.write_watched(&Progress::default())
+    }
+
+    /// As [`LargeFabric::write`]; how many files are made is told meanwhile.
+    ///
+    /// # Errors
+    ///
+    /// Those of [`LargeFabric::write`].
+    pub fn write_watched(&self, progress: &Progress) -> Result<LargeFiles, Unfit> {
         let plan = Plan::of(self)?;
-        let edits = faults::choose(&plan, self.faults, self.seed)?;
-        Ok(pages::write(&plan, &edits))
+        let edits = faults::choose(&plan, self.faults, self.seed, progress)?;
+        Ok(pages::write(&plan, &edits, progress))
     }
 }
 

@@ -19,18 +19,27 @@ pub enum Stage {
     Expectations,
     /// Walking from endpoint to endpoint.
     Walks,
-    /// Drawing or writing.
+    /// Making up a fabric.
+    Planning,
+    /// Making the rows of a sheet.
+    Rows,
+    /// Laying out a drawing, and turning it into pixels.
+    Drawing,
+    /// Writing texts and files.
     Writing,
 }
 
 impl Stage {
-    const ALL: [Self; 7] = [
+    const ALL: [Self; 10] = [
         Self::Reading,
         Self::Compiling,
         Self::Behavior,
         Self::Rules,
         Self::Expectations,
         Self::Walks,
+        Self::Planning,
+        Self::Rows,
+        Self::Drawing,
         Self::Writing,
     ];
 
@@ -43,6 +52,9 @@ impl Stage {
             Self::Rules => "checking rules",
             Self::Expectations => "judging what is expected",
             Self::Walks => "walking",
+            Self::Planning => "making up the fabric",
+            Self::Rows => "making rows",
+            Self::Drawing => "drawing",
             Self::Writing => "writing",
         }
     }
@@ -81,6 +93,24 @@ impl Progress {
         self.done.store(0, Ordering::Relaxed);
         self.of.store(of, Ordering::Relaxed);
         self.stage.store(stage as usize, Ordering::Relaxed);
+    }
+
+    /// The same things, of which each is a step of what is done from now on.
+    ///
+    /// ```
+    /// use felting::progress::{Progress, Stage};
+    /// let progress = Progress::default();
+    /// let mut halves = progress.each(Stage::Rows, [2, 4, 6].iter().map(|whole| whole / 2));
+    /// assert_eq!(halves.next(), Some(1));
+    /// assert_eq!((progress.now().done, progress.now().of), (1, 3));
+    /// ```
+    pub fn each<I: ExactSizeIterator>(
+        &self,
+        stage: Stage,
+        things: I,
+    ) -> impl ExactSizeIterator<Item = I::Item> + use<'_, I> {
+        self.begin(stage, things.len());
+        things.inspect(|_| self.advance(1))
     }
 
     /// Says that there are more steps than was said.

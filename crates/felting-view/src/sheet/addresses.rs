@@ -2,13 +2,17 @@ use std::fmt::Display;
 
 use felting::Fabric;
 use felting::fabric::DeviceId;
+use felting::progress::{Progress, Stage};
 use felting::source::At;
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, only: Option<DeviceId>) -> Sheet {
+pub(super) fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let mut rows = Vec::new();
-    for (_, router) in fabric.routers().filter(|(_, r)| only.is_none_or(|only| r.device == only)) {
+    for (_, router) in progress
+        .each(Stage::Rows, fabric.routers())
+        .filter(|(_, r)| only.is_none_or(|only| r.device == only))
+    {
         let name = fabric.device_name(router.device);
         let mut add = |what: &str, interface: String, value: (String, &str), far: String| {
             rows.push(Row {

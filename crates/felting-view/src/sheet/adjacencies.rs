@@ -1,15 +1,21 @@
 use felting::behavior::{AdjacencyFault, Aspect, CauseId, Entity};
 use felting::fabric::{DeviceId, Interface, InterfaceId, InterfacePlace};
+use felting::progress::{Progress, Stage};
 use felting::value::UnderlayProtocol;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 use crate::words;
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Sheet {
+pub(super) fn sheet(
+    fabric: &Fabric,
+    state: &State,
+    only: Option<DeviceId>,
+    progress: &Progress,
+) -> Sheet {
     let mut rows = Vec::new();
     let mut down = 0;
-    for (_, adjacency) in state.underlay().adjacencies() {
+    for (_, adjacency) in progress.each(Stage::Rows, state.underlay().adjacencies()) {
         let ends = [adjacency.near, adjacency.far];
         let devices = ends.map(|id| fabric.interface(id).device);
         if only.is_some_and(|only| !devices.contains(&only)) {

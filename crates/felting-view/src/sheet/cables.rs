@@ -1,12 +1,13 @@
 use felting::behavior::{Aspect, Entity};
 use felting::fabric::PortId;
+use felting::progress::{Progress, Stage};
 use felting::value::Duplex;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
-    let rows = fabric.cables().map(|(id, cable)| {
+pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+    let rows = progress.each(Stage::Rows, fabric.cables()).map(|(id, cable)| {
         let [near, far] = cable.ends.map(|end| end.value);
         let device = |port| fabric.device_name(fabric.port(port).device);
         let speed_clash = state.causes().claimed(Entity::Cable(id), Aspect::Speed).is_some();

@@ -1,11 +1,12 @@
 use felting::behavior::Entity;
+use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
+pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
     let mut rows = Vec::new();
-    for (id, segment) in fabric.ethernet_segments() {
+    for (id, segment) in progress.each(Stage::Rows, fabric.ethernet_segments()) {
         for &leg in &segment.legs {
             let (lag, outcome) = (fabric.lag(leg), state.lag(leg));
             let finding = state

@@ -1,14 +1,21 @@
 use felting::behavior::{Apart, EvpnRoute, Import, NotImported, Received, RouteKind, RouteOf};
 use felting::fabric::DeviceId;
+use felting::progress::Progress;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count};
 use crate::words;
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Sheet {
+pub(super) fn sheet(
+    fabric: &Fabric,
+    state: &State,
+    only: Option<DeviceId>,
+    progress: &Progress,
+) -> Sheet {
     let name = only.map(|device| fabric.device_name(device)).unwrap_or_default();
     let own = only.map(|device| state.originated(fabric, device)).unwrap_or_default();
-    let received = only.map(|device| state.received(fabric, device)).unwrap_or_default();
+    let received = only.map(|device| state.received_watched(fabric, device, progress));
+    let received = received.unwrap_or_default();
     let taken = received.iter().filter(|one| !one.imports.is_empty()).count();
     let title = format!(
         "EVPN routes of {name}: {} originated, {} of others, {taken} of them taken",

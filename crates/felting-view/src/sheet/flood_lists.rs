@@ -1,12 +1,18 @@
 use felting::fabric::{DeviceId, PresenceId};
+use felting::progress::{Progress, Stage};
 use felting::value::Replication;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Sheet {
+pub(super) fn sheet(
+    fabric: &Fabric,
+    state: &State,
+    only: Option<DeviceId>,
+    progress: &Progress,
+) -> Sheet {
     let mut rows = Vec::new();
-    for (_, segment) in fabric.segments() {
+    for (_, segment) in progress.each(Stage::Rows, fabric.segments()) {
         for presence in segment.presences.iter() {
             let at = fabric.presence(presence);
             if only.is_some_and(|only| only != at.switch) {

@@ -1,14 +1,15 @@
 use felting::behavior::LagOutcome;
 use felting::fabric::{Lag, LagId, Uplink};
 use felting::id::Id as _;
+use felting::progress::{Progress, Stage};
 use felting::value::{Protocol, VlanId, VlanSet};
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
+pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
     let vlans = vlans(fabric);
-    let rows = fabric.lags().map(|(id, lag)| {
+    let rows = progress.each(Stage::Rows, fabric.lags()).map(|(id, lag)| {
         let outcome = state.lag(id);
         let (tagged, untagged) = &vlans[id.index()];
         let vlans = match untagged {

@@ -2,7 +2,8 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use felting::Fabric;
-use felting::fabric::DeviceId;
+use felting::fabric::{DeviceId, PairId};
+use felting::progress::{Progress, Stage};
 
 use super::{Cell, Column, Room, Row, Sheet, Tone, column, of};
 
@@ -13,14 +14,14 @@ struct Place {
     switches: Vec<DeviceId>,
 }
 
-pub(super) fn sheet(fabric: &Fabric) -> Sheet {
+pub(super) fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
     let places = places(fabric);
     let of_switch: BTreeMap<DeviceId, usize> = places
         .iter()
         .enumerate()
         .flat_map(|(index, place)| place.switches.iter().map(move |&switch| (switch, index)))
         .collect();
-    let rows = fabric.segments().map(|(_, segment)| {
+    let rows = progress.each(Stage::Rows, fabric.segments()).map(|(_, segment)| {
         let mut found: Vec<Vec<Option<u32>>> = vec![Vec::new(); places.len()];
         for presence in segment.presences.iter().map(|id| fabric.presence(id)) {
             if let Some(&index) = of_switch.get(&presence.switch) {
@@ -57,7 +58,11 @@ pub(super) fn sheet(fabric: &Fabric) -> Sheet {
     let rows = rows.collect();
     let named = [column("segment", "segment", Room::Whole), column("vrf", "VRF", Room::Whole)];
     let vteps = places.iter().map(|place| Column {
-        key: Cow::Owned(place.name.clone()),
+        // Keys are told apart, whatever a switch is called.
+        key: Cow::Owned(match place.name.as_str() {
+            name @ ("segment" | "vrf") => format!("VTEP {name}"),
+            name => name.to_owned(),
+        }),
         title: Cow::Owned(place.name.clone()),
         room: Room::Spare,
     });
@@ -77,18 +82,21 @@ fn places(fabric: &Fabric) -> Vec<Place> {
         fabric.presences().map(|(_, presence)| presence.switch).collect();
     switches.sort_unstable();
     switches.dedup();
+    let mut of_pair: BTreeMap<PairId, usize> = BTreeMap::new();
     for switch in switches {
-        let pair = fabric.device(switch).pair.map(|(pair, _)| fabric.pair(pair).name.to_string());
-        match pair {
-            Some(name) => match places.iter_mut().find(|place| place.name == name) {
-                Some(place) => place.switches.push(switch),
-                None => places.push(Place { name, switches: vec![switch] }),
-            },
-            None => {
-                let name = fabric.device_name(switch).to_owned();
-                places.push(Place { name, switches: vec![switch] });
-            }
+        let pair = fabric.device(switch).pair.map(|(pair, _)| pair);
+        if let Some(&place) = pair.and_then(|pair| of_pair.get(&pair)) {
+            places[place].switches.push(switch);
+            continue;
         }
+        let name = match pair {
+            Some(pair) => {
+                of_pair.insert(pair, places.len());
+                fabric.pair(pair).name.to_string()
+            }
+            None => fabric.device_name(switch).to_owned(),
+        };
+        places.push(Place { name, switches: vec![switch] });
     }
     places
 }

@@ -1,10 +1,11 @@
 use felting::behavior::MemberState;
+use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
-    let rows = fabric.members().map(|(id, member)| {
+pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+    let rows = progress.each(Stage::Rows, fabric.members()).map(|(id, member)| {
         let outcome = state.member(id);
         let lag = fabric.lag(member.lag);
         let port = member.port.value;

@@ -1,10 +1,11 @@
 use felting::Fabric;
 use felting::fabric::{DeviceId, DeviceKind, Load};
+use felting::progress::{Progress, Stage};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, only: Option<DeviceId>) -> Sheet {
-    let switches = fabric.devices().filter(|(id, device)| {
+pub(super) fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+    let switches = progress.each(Stage::Rows, fabric.devices()).filter(|(id, device)| {
         device.kind == DeviceKind::Switch && only.is_none_or(|only| only == *id)
     });
     let rows = switches.filter_map(|(id, device)| {

@@ -3,17 +3,18 @@ use std::fmt::Write as _;
 use felting::behavior::{Entity, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
 use felting::fabric::{GroupId, Pair, PairId};
 use felting::id::Id as _;
+use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
+pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
     let mut rows = Vec::new();
     let mut groups_of: Vec<Vec<GroupId>> = vec![Vec::new(); fabric.pairs().len()];
     for (id, group) in fabric.groups() {
         groups_of[group.pair.index()].push(id);
     }
-    for (id, pair) in fabric.pairs() {
+    for (id, pair) in progress.each(Stage::Rows, fabric.pairs()) {
         let own = &groups_of[id.index()];
         let outcome = state.pair(id);
         for side in 0..2 {

@@ -3,13 +3,14 @@ use std::net::IpAddr;
 
 use felting::Fabric;
 use felting::fabric::{DeviceId, Segment};
+use felting::progress::{Progress, Stage};
 use felting::source::At;
 use felting::value::IpPrefix;
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric) -> Sheet {
-    let rows = fabric.segments().map(|(_, segment)| {
+pub(super) fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
+    let rows = progress.each(Stage::Rows, fabric.segments()).map(|(_, segment)| {
         let all =
             |texts: Vec<String>| if texts.is_empty() { Cell::Empty } else { Cell::List(texts) };
         let differs = deviations(fabric, segment);

@@ -1,14 +1,20 @@
 use felting::fabric::{DeviceId, Session, SessionId};
+use felting::progress::{Progress, Stage};
 use felting::value::{Family, SessionOver};
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 use crate::words;
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Sheet {
+pub(super) fn sheet(
+    fabric: &Fabric,
+    state: &State,
+    only: Option<DeviceId>,
+    progress: &Progress,
+) -> Sheet {
     let mut rows = Vec::new();
     let mut down = 0;
-    for (id, session) in fabric.sessions() {
+    for (id, session) in progress.each(Stage::Rows, fabric.sessions()) {
         let outcome = state.bgp().session(id);
         let asked = match only {
             Some(only) => session.device == only,

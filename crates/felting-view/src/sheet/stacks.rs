@@ -1,13 +1,14 @@
 use felting::behavior::{MasterReason, StackShape};
 use felting::fabric::{Stack, StackId};
+use felting::progress::{Progress, Stage};
 use felting::value::SplitDetection;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
+pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
     let mut rows = Vec::new();
-    for (id, stack) in fabric.stacks() {
+    for (id, stack) in progress.each(Stage::Rows, fabric.stacks()) {
         for place in 0..stack.members.len() {
             rows.push(row(fabric, state, id, stack, place));
         }

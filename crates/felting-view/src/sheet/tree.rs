@@ -1,28 +1,33 @@
 use felting::behavior::{
     BridgeId, BridgePortId, Carrier, PortRole, Tree, TreeCase, TreeKind, TreeReason, Trees,
 };
+use felting::id::Id as _;
+use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
+pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
     let trees = state.trees();
     let view = View { fabric, trees };
     let (mut rows, mut alone) = (Vec::new(), 0);
-    for tree in trees.trees() {
+    // The ports of each bridge that lead to another, and whether the common tree holds for it.
+    let mut bridges: Vec<(Vec<BridgePortId>, bool)> = trees
+        .bridges()
+        .map(|(id, _)| (Vec::new(), trees.holding(id).any(|tree| tree.kind == TreeKind::Common)))
+        .collect();
+    for (id, port) in trees.ports().filter(|(_, port)| port.linked) {
+        if trees.neighbours(id).next().is_some() {
+            bridges[port.bridge.index()].0.push(id);
+        }
+    }
+    for tree in progress.each(Stage::Rows, trees.trees().iter()) {
         for (bridge, case) in tree.bridges.iter() {
-            let holds = trees.holding(bridge).any(|holding| std::ptr::eq(holding, tree));
+            let (ports, common) = &bridges[bridge.index()];
+            let holds = *common || tree.kind != TreeKind::Common;
             let Some(case) = case.filter(|_| holds) else { continue };
-            let ports: Vec<BridgePortId> = trees
-                .ports()
-                .filter(|(_, port)| port.bridge == bridge && port.linked)
-                .map(|(id, _)| id)
-                .collect();
-            let joined: Vec<_> = ports
-                .into_iter()
-                .filter(|&port| trees.neighbours(port).next().is_some())
-                .filter(|&port| trees.in_tree(tree, port).is_some())
-                .collect();
+            let in_tree = |port: &BridgePortId| trees.in_tree(tree, *port).is_some();
+            let joined: Vec<_> = ports.iter().copied().filter(in_tree).collect();
             if joined.is_empty() {
                 alone += usize::from(tree.kind == TreeKind::Common);
                 continue;

@@ -1,13 +1,22 @@
 use felting::behavior::{Route, RouteSource};
 use felting::fabric::{DeviceId, RouterId};
+use felting::progress::{Progress, Stage};
 use felting::value::{IpPrefix, UnderlayProtocol};
 use felting::{Fabric, State};
 
+use rayon::prelude::*;
+
 use super::{Cell, Room, Row, Sheet, Tone, column, count};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> Sheet {
+pub(super) fn sheet(
+    fabric: &Fabric,
+    state: &State,
+    only: Option<DeviceId>,
+    progress: &Progress,
+) -> Sheet {
     let router = only.and_then(|device| fabric.device(device).router);
-    let rows: Vec<Row> = router.map(|router| rows(fabric, state, router)).unwrap_or_default();
+    let rows: Vec<Row> =
+        router.map(|router| rows(fabric, state, router, progress)).unwrap_or_default();
     let name = only.map(|device| fabric.device_name(device)).unwrap_or_default();
     Sheet {
         topic: "underlay-routes",
@@ -27,7 +36,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, only: Option<DeviceId>) -> S
     }
 }
 
-fn rows(fabric: &Fabric, state: &State, router: RouterId) -> Vec<Row> {
+fn rows(fabric: &Fabric, state: &State, router: RouterId, progress: &Progress) -> Vec<Row> {
     let device = fabric.router(router).device;
     let written =
         fabric.static_routes().iter().filter(|route| route.device == device && route.vrf.is_none());
@@ -59,7 +68,8 @@ fn rows(fabric: &Fabric, state: &State, router: RouterId) -> Vec<Row> {
             tone: if route.is_some() { Tone::Plain } else { Tone::Down },
         }
     };
-    prefixes.into_iter().map(row).collect()
+    progress.begin(Stage::Rows, prefixes.len());
+    prefixes.into_par_iter().map(row).inspect(|_| progress.advance(1)).collect()
 }
 
 fn source(route: &Route) -> &'static str {

@@ -1,13 +1,21 @@
 use std::collections::BTreeSet;
 
-use felting::fabric::{VrfId, VrfPresence};
+use felting::fabric::{DeviceId, PairId, VrfId, VrfPresence};
+use felting::id::Id as _;
+use felting::progress::{Progress, Stage};
 use felting::value::RouteTarget;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
-    let rows = fabric.vrfs().map(|(id, vrf)| {
+pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+    let mut segments_of: Vec<Vec<&str>> = vec![Vec::new(); fabric.vrfs().len()];
+    for (_, segment) in fabric.segments() {
+        if let Some(vrf) = segment.vrf {
+            segments_of[vrf.value.index()].push(segment.name.as_str());
+        }
+    }
+    let rows = progress.each(Stage::Rows, fabric.vrfs()).map(|(id, vrf)| {
         let vnis = texts(&vrf.switches, |at| at.vni.map(|vni| vni.to_string()));
         let targets = |export: bool| -> BTreeSet<RouteTarget> {
             let places = 0..vrf.switches.len();
@@ -17,7 +25,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
                 .copied()
                 .collect()
         };
-        let segments = fabric.segments().filter(|(_, s)| s.vrf.is_some_and(|own| own.value == id));
+        let segments = segments_of[id.index()].iter();
         let outside = fabric.outsides().filter(|(_, outside)| outside.vrf.value == id);
         let differs = vnis.len() > 1;
         let cells = vec![
@@ -26,7 +34,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State) -> Sheet {
             list(switches(fabric, &vrf.switches)),
             list(targets(false).iter().map(ToString::to_string)),
             list(targets(true).iter().map(ToString::to_string)),
-            list(segments.map(|(_, segment)| segment.name.to_string())),
+            list(segments.map(ToString::to_string)),
             list(leaks(fabric, id, true)),
             list(leaks(fabric, id, false)),
             list(outside.map(|(_, outside)| outside.name.to_string())),
@@ -63,21 +71,22 @@ fn texts(at: &[VrfPresence], text: impl Fn(&VrfPresence) -> Option<String>) -> B
 
 /// The switches, the two sides of a pair as one.
 fn switches(fabric: &Fabric, at: &[VrfPresence]) -> Vec<String> {
-    let mut names: Vec<String> = Vec::new();
-    for one in at {
-        let pair = fabric.device(one.switch).pair.filter(|&(pair, side)| {
-            let other = fabric.pair(pair).sides[1 - side].switch.value;
-            at.iter().any(|there| there.switch == other)
-        });
-        let name = match pair {
-            Some((pair, _)) => format!("{} (both)", fabric.pair(pair).name.value),
-            None => fabric.device_name(one.switch).to_owned(),
-        };
-        if !names.contains(&name) {
-            names.push(name);
+    let all: BTreeSet<DeviceId> = at.iter().map(|one| one.switch).collect();
+    let mut told: BTreeSet<PairId> = BTreeSet::new();
+    let names = at.iter().filter_map(|one| {
+        let pair = fabric
+            .device(one.switch)
+            .pair
+            .filter(|&(pair, side)| all.contains(&fabric.pair(pair).sides[1 - side].switch.value));
+        match pair {
+            Some((pair, _)) if told.insert(pair) => {
+                Some(format!("{} (both)", fabric.pair(pair).name.value))
+            }
+            Some(_) => None,
+            None => Some(fabric.device_name(one.switch).to_owned()),
         }
-    }
-    names
+    });
+    names.collect()
 }
 
 /// The VRFs that one gets routes from, or gives them to.

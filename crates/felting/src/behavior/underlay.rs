@@ -370,7 +370,7 @@ fn origins(
 
 impl Underlay {
     /// The pairs of interfaces that face each other, with what became of each.
-    pub fn adjacencies(&self) -> impl Iterator<Item = (AdjacencyId, &Adjacency)> {
+    pub fn adjacencies(&self) -> impl ExactSizeIterator<Item = (AdjacencyId, &Adjacency)> {
         self.adjacencies.iter()
     }
 

@@ -14,6 +14,7 @@ use super::pages::{
 };
 use super::plan::{ESCAPE, GuestNo, HostNo, Leaf, PairNo, Plan, SegmentNo};
 use crate::first::{FirstFabric, HOST_PORTS};
+use crate::progress::{Progress, Stage};
 
 /// How often another place is tried for one kind of fault.
 const TRIES: u32 = 40;
@@ -51,7 +52,13 @@ struct Draft<'a, 'r> {
 type Kind = (&'static str, fn(&mut Draft<'_, '_>) -> Option<()>);
 
 /// Chooses faults, kind after kind in random order, each at a random place.
-pub(super) fn choose(plan: &Plan<'_>, faults: u32, seed: u64) -> Result<Edits, Unfit> {
+pub(super) fn choose(
+    plan: &Plan<'_>,
+    faults: u32,
+    seed: u64,
+    progress: &Progress,
+) -> Result<Edits, Unfit> {
+    progress.begin(Stage::Planning, faults as usize);
     let mut random = fastrand::Rng::with_seed(seed);
     let mut edits = Edits::default();
     let mut claimed: FxHashSet<Claim> = FxHashSet::default();
@@ -80,6 +87,7 @@ pub(super) fn choose(plan: &Plan<'_>, faults: u32, seed: u64) -> Result<Edits, U
                     edits.entry(target).or_default().push(edit);
                 }
                 (made, idle) = (made + 1, 0);
+                progress.advance(1);
                 break;
             }
         }

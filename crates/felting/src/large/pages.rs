@@ -2,6 +2,7 @@
 
 use std::fmt::{Display, Write as _};
 
+use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use super::plan::{
@@ -9,6 +10,7 @@ use super::plan::{
 };
 use super::{KnownFault, LargeFiles};
 use crate::first::{FirstFabric, HOST_PORTS};
+use crate::progress::{Progress, Stage};
 
 /// A statement that faults can change.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -68,26 +70,49 @@ pub(super) struct Edit {
 pub(super) type Edits = FxHashMap<Target, Vec<Edit>>;
 
 /// All files and where the faults are.
-pub(super) fn write(plan: &Plan<'_>, edits: &Edits) -> LargeFiles {
-    let mut made = LargeFiles::default();
-    let mut file = |path: String, content: &dyn Fn(&mut Page<'_>)| {
+pub(super) fn write(plan: &Plan<'_>, edits: &Edits, progress: &Progress) -> LargeFiles {
+    let wanted: Vec<Content> = [Content::Root, Content::Tenants]
+        .into_iter()
+        .chain((1..=plan.of.pods).map(Content::Pod))
+        .collect();
+    progress.begin(Stage::Planning, wanted.len());
+    let file = |content: &Content| {
         let mut page = Page { text: String::new(), counted: (0, 1), edits, key: Vec::new() };
-        content(&mut page);
-        made.key.extend(page.key.into_iter().map(|(rule, first, last)| KnownFault {
+        let path = match *content {
+            Content::Root => {
+                root(plan, &mut page);
+                "fabric.toml".to_owned()
+            }
+            Content::Tenants => {
+                tenants(plan, &mut page);
+                "tenants.toml".to_owned()
+            }
+            Content::Pod(pod) => {
+                pod_file(plan, pod, &mut page);
+                format!("pods/pod-{pod:02}.toml")
+            }
+        };
+        progress.advance(1);
+        let key = page.key.into_iter().map(|(rule, first, last)| KnownFault {
             rule,
             file: path.clone(),
             first,
             last,
-        }));
-        made.files.push((path, page.text));
+        });
+        let key: Vec<KnownFault> = key.collect();
+        (key, (path, page.text))
     };
-    file("fabric.toml".to_owned(), &|page| root(plan, page));
-    file("tenants.toml".to_owned(), &|page| tenants(plan, page));
-    for pod in 1..=plan.of.pods {
-        file(format!("pods/pod-{pod:02}.toml"), &|page| pod_file(plan, pod, page));
-    }
+    let (key, files): (Vec<_>, Vec<_>) = wanted.par_iter().map(file).unzip();
+    let mut made = LargeFiles { files, key: key.into_iter().flatten().collect() };
     made.key.sort();
     made
+}
+
+/// What a file is of.
+enum Content {
+    Root,
+    Tenants,
+    Pod(u32),
 }
 
 /// A file being written.

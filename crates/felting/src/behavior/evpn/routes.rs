@@ -2,6 +2,7 @@
 
 use std::net::IpAddr;
 
+use rayon::prelude::*;
 use smallvec::SmallVec;
 
 use super::tenant::{TenantSource, is_gateway, mac_of_gateway};
@@ -9,8 +10,9 @@ use super::{Apart, Targets, replication};
 use crate::behavior::State;
 use crate::behavior::bgp::{NotPassed, Path};
 use crate::fabric::{
-    DeviceId, EndpointId, EthernetSegmentId, Fabric, LagId, PresenceId, SessionId, VrfId,
+    DeviceId, EndpointId, EthernetSegmentId, Fabric, LagId, PresenceId, RouterId, SessionId, VrfId,
 };
+use crate::progress::{Progress, Stage};
 use crate::value::{
     Encapsulation, Esi, Family, IpPrefix, MacAddr, Replication, RouteDistinguisher, SingleHomed,
     VlanId, Vni,
@@ -192,46 +194,71 @@ impl State {
 
     /// All routes of other VTEPs, with what becomes of each at one VTEP.
     pub fn received(&self, fabric: &Fabric, switch: DeviceId) -> Vec<Received> {
+        self.received_watched(fabric, switch, &Progress::default())
+    }
+
+    /// As [`State::received`]; how many VTEPs are done is told meanwhile.
+    pub fn received_watched(
+        &self,
+        fabric: &Fabric,
+        switch: DeviceId,
+        progress: &Progress,
+    ) -> Vec<Received> {
         let Some(at) = fabric.devices[switch].router else { return Vec::new() };
-        let mut all = Vec::new();
-        for (_, overlay) in fabric.overlays().filter(|(_, overlay)| overlay.device != switch) {
-            let Some(origin) = fabric.devices[overlay.device].router else { continue };
-            let routes = self.originated(fabric, overlay.device);
-            if routes.is_empty() {
-                continue;
-            }
-            let found = self.bgp.propagate(fabric, Family::Evpn, &[origin], None);
-            let paths = self.bgp.received(fabric, Family::Evpn, &found, at, None);
-            let best = found.best[at].as_ref();
-            let apart = match best {
-                None => Some(Apart::NotReceived),
-                Some(_) => self.arrives(fabric, switch, overlay.device).err(),
-            };
-            let next_hop = |route: &EvpnRoute| match best?.rewritten {
-                None => Some(route.next_hop),
-                speaker => Self::next_hop(fabric, overlay.device, speaker),
-            };
-            for route in routes {
-                let (imports, refused) = match apart {
-                    // What is between the sides of a pair is told by their own addresses.
-                    Some(Apart::Own) if route.kind.number() != 2 && route.kind.number() != 3 => {
-                        self.imports(fabric, switch, &route)
-                    }
-                    Some(apart) => (Vec::new(), Some(NotImported::Apart(apart))),
-                    None => self.imports(fabric, switch, &route),
-                };
-                all.push(Received {
-                    origin: overlay.device,
-                    next_hop: next_hop(&route),
-                    paths: paths.clone(),
-                    best: best.and_then(|path| path.from),
-                    route,
-                    imports,
-                    refused,
-                });
-            }
+        let origins: Vec<DeviceId> =
+            fabric.overlays().map(|(_, o)| o.device).filter(|&device| device != switch).collect();
+        progress.begin(Stage::Rows, origins.len());
+        let of = |&device: &DeviceId| {
+            progress.advance(1);
+            self.received_of(fabric, switch, at, device)
+        };
+        origins.par_iter().flat_map_iter(of).collect()
+    }
+
+    /// The routes of one VTEP, with what becomes of each at another.
+    fn received_of(
+        &self,
+        fabric: &Fabric,
+        switch: DeviceId,
+        at: RouterId,
+        device: DeviceId,
+    ) -> Vec<Received> {
+        let Some(origin) = fabric.devices[device].router else { return Vec::new() };
+        let routes = self.originated(fabric, device);
+        if routes.is_empty() {
+            return Vec::new();
         }
-        all
+        let found = self.bgp.propagate(fabric, Family::Evpn, &[origin], None);
+        let paths = self.bgp.received(fabric, Family::Evpn, &found, at, None);
+        let best = found.best[at].as_ref();
+        let apart = match best {
+            None => Some(Apart::NotReceived),
+            Some(_) => self.arrives(fabric, switch, device).err(),
+        };
+        let next_hop = |route: &EvpnRoute| match best?.rewritten {
+            None => Some(route.next_hop),
+            speaker => Self::next_hop(fabric, device, speaker),
+        };
+        let received = routes.into_iter().map(|route| {
+            let (imports, refused) = match apart {
+                // What is between the sides of a pair is told by their own addresses.
+                Some(Apart::Own) if route.kind.number() != 2 && route.kind.number() != 3 => {
+                    self.imports(fabric, switch, &route)
+                }
+                Some(apart) => (Vec::new(), Some(NotImported::Apart(apart))),
+                None => self.imports(fabric, switch, &route),
+            };
+            Received {
+                origin: device,
+                next_hop: next_hop(&route),
+                paths: paths.clone(),
+                best: best.and_then(|path| path.from),
+                route,
+                imports,
+                refused,
+            }
+        });
+        received.collect()
     }
 
     /// The LAG of a switch by which an endpoint is attached, if it is.
