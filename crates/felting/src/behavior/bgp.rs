@@ -398,23 +398,61 @@ impl Bgp {
         origins: &[RouterId],
         prefix: Option<&IpPrefix>,
     ) -> Propagated {
+        self.propagate_among(fabric, family, origins, prefix, |_| true)
+    }
+
+    /// For whom routes have to be followed to know what gets to a speaker: itself and its peers, and all
+    /// that pass on what they hear. Who is neither a reflector nor has a peer in another AS doesn't.
+    pub(crate) fn between(fabric: &Fabric, at: RouterId) -> IdVec<RouterId, bool> {
+        let asn = |router: RouterId| fabric.router(router).as_number.map(|asn| asn.value);
+        let peer = |session: SessionId| fabric.devices[fabric.session(session).peer].router;
+        let mut among = IdVec::filled(&fabric.routers, false);
+        for (id, router) in fabric.routers.iter() {
+            among[id] = router.sessions.iter().any(|session| {
+                fabric.session(session).client.value || peer(session).and_then(asn) != asn(id)
+            });
+        }
+        among[at] = true;
+        for peer in fabric.router(at).sessions.iter().filter_map(peer) {
+            among[peer] = true;
+        }
+        among
+    }
+
+    /// As [`Bgp::propagate`], to some speakers only.
+    pub(crate) fn propagate_among(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        origins: &[RouterId],
+        prefix: Option<&IpPrefix>,
+        among: impl Fn(RouterId) -> bool,
+    ) -> Propagated {
         let mut best: IdVec<RouterId, Option<Path>> = IdVec::filled(&fabric.routers, None);
         let mut queue: std::collections::VecDeque<RouterId> = origins.iter().copied().collect();
         for &origin in origins {
             best[origin] = Some(Path::local(origin));
         }
+        // Who has passed on its best path: to do so again changes nothing.
+        let mut told: IdVec<RouterId, bool> = IdVec::filled(&fabric.routers, false);
         // Each change makes some speaker's path better, so this ends.
         while let Some(at) = queue.pop_front() {
+            if std::mem::replace(&mut told[at], true) {
+                continue;
+            }
             let Some(path) = best[at].clone() else { continue };
             for session in fabric.router(at).sessions.iter() {
-                let Some(twin) = self.outcomes[session].twin else { continue };
                 let Some(to) = fabric.devices[fabric.session(session).peer].router else {
+                    continue;
+                };
+                let Some(twin) = self.outcomes[session].twin.filter(|_| among(to)) else {
                     continue;
                 };
                 if let Ok(offered) = self.offer(fabric, family, &path, twin, prefix)
                     && improves(fabric, best[to].as_ref(), &offered)
                 {
                     best[to] = Some(offered);
+                    told[to] = false;
                     queue.push_back(to);
                 }
             }
@@ -496,27 +534,21 @@ impl Bgp {
             return Err(NotPassed::Family);
         };
         let external = own != theirs;
-        let mut next = path.clone();
-        next.from = Some(at);
-        next.communities &= sending.communities.value;
+        let reflected = !external && path.learned == Learned::Internal;
+        // Most offers are refused, so the path is copied only when it passes.
+        let mut originator = path.originator;
         if external {
             passes(fabric, &sending.export, sender.policy_required, prefix).map_err(|written| {
                 if written { NotPassed::Exported(sent) } else { NotPassed::NoExport }
             })?;
-            next.as_path.insert(0, theirs);
-            next.learned = Learned::External;
-            // What a reflector wrote does not leave its AS (RFC 4456 section 8).
-            next.originator = None;
-            next.clusters.clear();
-            if next.as_path.contains(&own) {
+            if path.as_path.contains(&own) {
                 return Err(NotPassed::AsLoop);
             }
             passes(fabric, &receiving.import, receiver.policy_required, prefix).map_err(
                 |written| if written { NotPassed::Imported } else { NotPassed::NoImport },
             )?;
         } else {
-            next.learned = Learned::Internal;
-            if path.learned == Learned::Internal {
+            if reflected {
                 let from_client = path.from.is_some_and(|from| fabric.session(from).client.value);
                 if !from_client && !sending.client.value {
                     return Err(NotPassed::NotReflected);
@@ -524,13 +556,13 @@ impl Bgp {
                 let brought = path.from.and_then(|from| {
                     router(fabric.session(from).peer)?.router_id.map(|id| id.value)
                 });
-                next.originator = next.originator.or(brought);
-                next.clusters.insert_many(0, cluster(sender));
+                originator = originator.or(brought);
                 let id = receiver.router_id.map(|id| id.value);
-                if id.is_some() && next.originator == id {
+                if id.is_some() && originator == id {
                     return Err(NotPassed::OwnAgain);
                 }
-                if cluster(receiver).is_some_and(|own| next.clusters.contains(&own)) {
+                let passed = |own| cluster(sender) == Some(own) || path.clusters.contains(&own);
+                if cluster(receiver).is_some_and(passed) {
                     return Err(NotPassed::ClusterLoop);
                 }
             }
@@ -539,6 +571,22 @@ impl Bgp {
             }
             if passes(fabric, &receiving.import, false, prefix).is_err() {
                 return Err(NotPassed::Imported);
+            }
+        }
+        let mut next = path.clone();
+        next.from = Some(at);
+        next.communities &= sending.communities.value;
+        if external {
+            next.as_path.insert(0, theirs);
+            next.learned = Learned::External;
+            // What a reflector wrote does not leave its AS (RFC 4456 section 8).
+            next.originator = None;
+            next.clusters.clear();
+        } else {
+            next.learned = Learned::Internal;
+            next.originator = originator;
+            if reflected {
+                next.clusters.insert_many(0, cluster(sender));
             }
         }
         let rule = sending.next_hop.map_or_else(

@@ -82,6 +82,13 @@ proptest! {
         }
     }
 
+    /// What one VTEP has of each other is what following that one's routes to all speakers comes to.
+    #[test]
+    fn one_receives_what_all_are_told((plan, cuts) in cut_fabrics()) {
+        let (fabric, state) = made(&plan, &cuts);
+        received_as_told(&fabric, &state);
+    }
+
     /// Two VTEPs of a segment have each other's routes, or neither has.
     #[test]
     fn who_is_known_knows((plan, cuts) in cut_fabrics()) {
@@ -94,5 +101,27 @@ proptest! {
                 }
             }
         }
+    }
+}
+
+fn received_as_told(fabric: &Fabric, state: &State) {
+    for (_, overlay) in fabric.overlays() {
+        let at = fabric.device(overlay.device).router.unwrap();
+        for one in state.received(fabric, overlay.device) {
+            let origin = fabric.device(one.origin).router.unwrap();
+            let found = state.bgp().propagate(fabric, Family::Evpn, &[origin], None);
+            let paths = state.bgp().received(fabric, Family::Evpn, &found, at, None);
+            assert_eq!(one.paths, paths, "{origin:?} at {at:?}");
+            assert_eq!(one.best, found.best[at].as_ref().and_then(|path| path.from));
+        }
+    }
+}
+
+#[test]
+fn the_demo_fabrics_receive_what_all_are_told() {
+    for name in ["saltmarsh", "saltmarsh-stormy"] {
+        let demo = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+        let fabric = Fabric::from_path(demo.join(name).join("fabric.toml"));
+        received_as_told(&fabric, &State::of(&fabric, &Condition::default()));
     }
 }

@@ -8,10 +8,11 @@ use smallvec::SmallVec;
 use super::tenant::{TenantSource, is_gateway, mac_of_gateway};
 use super::{Apart, Targets, replication};
 use crate::behavior::State;
-use crate::behavior::bgp::{NotPassed, Path};
+use crate::behavior::bgp::{Bgp, NotPassed, Path};
 use crate::fabric::{
     DeviceId, EndpointId, EthernetSegmentId, Fabric, LagId, PresenceId, RouterId, SessionId, VrfId,
 };
+use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
 use crate::value::{
     Encapsulation, Esi, Family, IpPrefix, MacAddr, Replication, RouteDistinguisher, SingleHomed,
@@ -208,9 +209,10 @@ impl State {
         let origins: Vec<DeviceId> =
             fabric.overlays().map(|(_, o)| o.device).filter(|&device| device != switch).collect();
         progress.begin(Stage::Rows, origins.len());
+        let among = Bgp::between(fabric, at);
         let of = |&device: &DeviceId| {
             progress.advance(1);
-            self.received_of(fabric, switch, at, device)
+            self.received_of(fabric, switch, (at, &among), device)
         };
         origins.par_iter().flat_map_iter(of).collect()
     }
@@ -220,7 +222,7 @@ impl State {
         &self,
         fabric: &Fabric,
         switch: DeviceId,
-        at: RouterId,
+        (at, among): (RouterId, &IdVec<RouterId, bool>),
         device: DeviceId,
     ) -> Vec<Received> {
         let Some(origin) = fabric.devices[device].router else { return Vec::new() };
@@ -228,7 +230,7 @@ impl State {
         if routes.is_empty() {
             return Vec::new();
         }
-        let found = self.bgp.propagate(fabric, Family::Evpn, &[origin], None);
+        let found = self.bgp.propagate_among(fabric, Family::Evpn, &[origin], None, |to| among[to]);
         let paths = self.bgp.received(fabric, Family::Evpn, &found, at, None);
         let best = found.best[at].as_ref();
         let apart = match best {
