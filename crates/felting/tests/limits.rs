@@ -145,6 +145,31 @@ fn a_product_of_ranges_that_is_too_large_is_refused() {
     assert_eq!(kinds, [FaultKind::UnknownName, FaultKind::RangeTooLarge]);
 }
 
+/// 88,806 names where switches, ports, VLANs and cables are named: found by fuzzing too.
+#[test]
+fn many_names_in_every_place_are_told_and_counted() {
+    let range = "[1-88806]888888xl88888888888888888886";
+    let text = format!(
+        "[[switch]]\nname = \"kelp-[a-b]\"\nports = [\"et[1-8] 25G\", \"{range}\"]\n\
+         [[switch]]\nname = \"{range}\"\nports = \"et[1-2] 25G\"\n\
+         [[lag]]\non = [\"kelp-a\", \"{range}\"]\nname = \"across\"\nports = [\"et1\", \"{range}\"]\n\
+         tagged = \"{range}\"\n\
+         [[segment]]\nname = \"tides\"\nvlan = 310\non = \"{range}\"\n\
+         differs = [{{ on = \"{range}\", vlan = 311 }}]\n\
+         [cabling]\nruns = [\"{range}\", \"kelp-a et1 -- kelp-b et1\"]\n"
+    );
+    let faults = refused(&text);
+    let kinds: Vec<_> = faults.iter().map(|(kind, _)| *kind).collect();
+    let wanted = [
+        FaultKind::BadValue,
+        FaultKind::RangeTooLarge,
+        FaultKind::UnknownName,
+        FaultKind::BadValue,
+        FaultKind::BadValue,
+    ];
+    assert_eq!(kinds, wanted, "{faults:?}");
+}
+
 #[test]
 fn a_name_of_a_megabyte_is_refused() {
     let name = "x".repeat(MEGABYTE);
