@@ -12,10 +12,7 @@ use crate::meanwhile::Meanwhile;
 use crate::output::{Screen, fail, write_beside};
 
 pub(crate) fn run(options: &DrawOptions, screen: &Screen) -> u8 {
-    match drawn(options, screen) {
-        Ok(code) => code,
-        Err(message) => fail(&message),
-    }
+    drawn(options, screen).unwrap_or_else(|message| fail(&message))
 }
 
 /// What a file's name asks for.
@@ -43,17 +40,14 @@ fn drawn(options: &DrawOptions, screen: &Screen) -> Result<u8, String> {
     let fabric = meanwhile.read(&options.input.file, &options.input.with);
     let condition = crate::walk::condition(&fabric, &options.cut, &options.moves)?;
     let state = State::of_watched(&fabric, &condition, meanwhile.progress());
-    let report = options.findings.then(|| {
-        let day = jiff::ZonedDateTime::now().date();
-        fabric.check_watched(Some(day), meanwhile.progress())
-    });
-    // Laying it out, and writing it.
-    meanwhile.progress().begin(Stage::Drawing, 2);
+    meanwhile.progress().begin(Stage::Drawing, 1);
     let mut drawing = view(options, &fabric, &state)?;
-    if let Some(report) = &report {
-        drawing = drawing.with_findings(report);
+    if options.findings {
+        let day = jiff::ZonedDateTime::now().date();
+        let report = fabric.check_watched(Some(day), meanwhile.progress());
+        drawing = drawing.with_findings(&report);
     }
-    meanwhile.progress().advance(1);
+    meanwhile.progress().begin(Stage::Writing, 1);
     let theme = if options.dark { Theme::Dark } else { Theme::Light };
     match (&options.output, form) {
         (None, _) => {

@@ -84,10 +84,7 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
 }
 
 fn sheet(topic: Topic, options: &SheetOptions, screen: &Screen) -> u8 {
-    match tabled(topic, options, screen) {
-        Ok(code) => code,
-        Err(message) => fail(&message),
-    }
+    tabled(topic, options, screen).unwrap_or_else(|message| fail(&message))
 }
 
 fn tabled(topic: Topic, options: &SheetOptions, screen: &Screen) -> Result<u8, String> {

@@ -11,10 +11,7 @@ use crate::meanwhile::Meanwhile;
 use crate::output::{Screen, fail};
 
 pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
-    match walked(options, screen) {
-        Ok(code) => code,
-        Err(message) => fail(&message),
-    }
+    walked(options, screen).unwrap_or_else(|message| fail(&message))
 }
 
 fn walked(options: &WalkOptions, screen: &Screen) -> Result<u8, String> {

@@ -6,7 +6,6 @@
 )]
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::marker::PhantomData;
 
 use felting::fabric::{DeviceId, InterfacePlace};
 use felting::progress::{Progress, Stage};
@@ -23,7 +22,7 @@ pub fn topology_rfc8345(fabric: &Fabric, state: &State) -> String {
 /// As [`topology_rfc8345`]; how many nodes and links are written is told meanwhile.
 pub fn topology_rfc8345_watched(fabric: &Fabric, state: &State, progress: &Progress) -> String {
     let made = [cabling(fabric), underlay(fabric, state), overlay(fabric, state)];
-    let network: Vec<Network<'_>> = made.into_iter().filter(|one| !one.node.is_empty()).collect();
+    let network: Vec<Made<'_>> = made.into_iter().filter(|one| !one.node.is_empty()).collect();
     progress.begin(Stage::Writing, network.iter().map(|one| one.node.len() + one.link.len()).sum());
     let network = network.iter().map(|one| one.told(progress)).collect();
     let page = Page { networks: Networks { network } };
@@ -45,7 +44,7 @@ struct Networks<N> {
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-struct Network<'a, N = Vec<Node<'a>>, L = Vec<Link<'a>>> {
+struct Network<N, L> {
     network_id: &'static str,
     network_types: Nothing,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -53,9 +52,10 @@ struct Network<'a, N = Vec<Node<'a>>, L = Vec<Link<'a>>> {
     node: N,
     #[serde(rename = "ietf-network-topology:link")]
     link: L,
-    #[serde(skip)]
-    of: PhantomData<&'a Fabric>,
 }
+
+/// A network as it is made, before it is told how far its writing is.
+type Made<'a> = Network<Vec<Node<'a>>, Vec<Link<'a>>>;
 
 #[derive(Clone, Copy, Serialize)]
 struct Nothing {}
@@ -133,7 +133,7 @@ impl<T: Serialize> Serialize for Told<'_, T> {
     }
 }
 
-impl<'a> Network<'a> {
+impl<'a> Made<'a> {
     fn new(id: &'static str, on: Option<&'static str>) -> Self {
         Self {
             network_id: id,
@@ -141,21 +141,19 @@ impl<'a> Network<'a> {
             supporting_network: on.map(|network_ref| [NetworkRef { network_ref }]),
             node: Vec::new(),
             link: Vec::new(),
-            of: PhantomData,
         }
     }
 
     fn told<'t>(
         &'t self,
         progress: &'t Progress,
-    ) -> Network<'a, Told<'t, Node<'a>>, Told<'t, Link<'a>>> {
+    ) -> Network<Told<'t, Node<'a>>, Told<'t, Link<'a>>> {
         Network {
             network_id: self.network_id,
             network_types: self.network_types,
             supporting_network: self.supporting_network,
             node: Told { list: &self.node, progress },
             link: Told { list: &self.link, progress },
-            of: PhantomData,
         }
     }
 
@@ -177,8 +175,8 @@ const CABLING: &str = "cabling";
 const UNDERLAY: &str = "underlay";
 const OVERLAY: &str = "overlay";
 
-fn cabling(fabric: &Fabric) -> Network<'_> {
-    let mut network = Network::new(CABLING, None);
+fn cabling(fabric: &Fabric) -> Made<'_> {
+    let mut network = Made::new(CABLING, None);
     for (_, device) in fabric.devices() {
         let cabled = device.ports.iter().filter(|&port| fabric.link(port).is_some());
         network.node.push(Node {
@@ -205,8 +203,8 @@ fn cabling(fabric: &Fabric) -> Network<'_> {
     network
 }
 
-fn underlay<'a>(fabric: &'a Fabric, state: &State) -> Network<'a> {
-    let mut network = Network::new(UNDERLAY, Some(CABLING));
+fn underlay<'a>(fabric: &'a Fabric, state: &State) -> Made<'a> {
+    let mut network = Made::new(UNDERLAY, Some(CABLING));
     let adjacencies: Vec<_> =
         state.underlay().adjacencies().filter(|(_, one)| one.fault.is_none()).collect();
     let used: BTreeSet<_> = adjacencies.iter().flat_map(|(_, one)| [one.near, one.far]).collect();
@@ -244,8 +242,8 @@ fn underlay<'a>(fabric: &'a Fabric, state: &State) -> Network<'a> {
     network
 }
 
-fn overlay<'a>(fabric: &'a Fabric, state: &State) -> Network<'a> {
-    let mut network = Network::new(OVERLAY, Some(UNDERLAY));
+fn overlay<'a>(fabric: &'a Fabric, state: &State) -> Made<'a> {
+    let mut network = Made::new(OVERLAY, Some(UNDERLAY));
     let mut peers: BTreeMap<DeviceId, BTreeSet<DeviceId>> =
         fabric.overlays().map(|(_, overlay)| (overlay.device, BTreeSet::new())).collect();
     for (id, session) in fabric.sessions() {
