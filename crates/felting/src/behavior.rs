@@ -5,8 +5,10 @@
 
 pub(crate) mod ability;
 pub(crate) mod bgp;
+pub(crate) mod carrier;
 mod cause;
 mod condition;
+pub(crate) mod domain;
 pub(crate) mod evpn;
 pub(crate) mod host;
 pub(crate) mod lag;
@@ -38,6 +40,8 @@ pub use tree::{
 pub use underlay::{
     Adjacency, AdjacencyFault, AdjacencyId, Hop, NoRoute, Route, RouteSource, Toward, Underlay,
 };
+
+use carrier::Carriers;
 
 use crate::fabric::{DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, StackId};
 use crate::id::IdVec;
@@ -113,8 +117,15 @@ impl State {
         let bgp = Bgp::over_all(fabric, &underlay, &mut causes);
         progress.advance(1);
         let closed = evpn::Elector { lags: &lags, bgp: &bgp }.closed(fabric);
-        let links = evpn::Links { far: &far, members: &members, closed: &closed };
-        let evpn = evpn::outcome(fabric, condition, &links);
+        let carriers = Carriers {
+            fabric,
+            far: &far,
+            members: &members,
+            stacks: &stacks,
+            trees: &trees,
+            closed: &closed,
+        };
+        let evpn = evpn::outcome(fabric, condition, &carriers);
         progress.advance(1);
         Self {
             causes,
@@ -133,6 +144,18 @@ impl State {
             off: condition.devices.clone(),
             facing,
             facing_wholes,
+        }
+    }
+
+    /// What ports let through.
+    pub(crate) fn carriers<'a>(&'a self, fabric: &'a Fabric) -> Carriers<'a> {
+        Carriers {
+            fabric,
+            far: &self.far,
+            members: &self.members,
+            stacks: &self.stacks,
+            trees: &self.trees,
+            closed: &self.closed,
         }
     }
 

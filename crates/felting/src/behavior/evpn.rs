@@ -20,15 +20,15 @@ pub use routes::{EvpnRoute, Import, NotImported, Received, RouteKind, RouteOf};
 pub use tenant::{Learnt, TenantRoute, TenantSource};
 
 use super::State;
+use super::carrier::{Carriers, enters};
 use super::condition::Condition;
 use crate::fabric::{
-    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PortId, PresenceId, RouterId, SegmentId,
-    SessionId, VrfId,
+    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PresenceId, RouterId, SegmentId, SessionId,
+    VrfId,
 };
 use crate::id::IdVec;
 use crate::value::{
-    Asn, Encapsulation, Family, Replication, RouteDistinguisher, RouteTarget, TargetRule, VlanId,
-    Vni,
+    Asn, Encapsulation, Family, Replication, RouteDistinguisher, RouteTarget, TargetRule, Vni,
 };
 
 /// Route targets of an instance: nearly always one.
@@ -78,7 +78,7 @@ pub struct Evpn {
     moved: FxHashMap<EndpointId, (DeviceId, Option<NetworkId>)>,
 }
 
-pub(super) fn outcome(fabric: &Fabric, condition: &Condition, links: &Links<'_>) -> Evpn {
+pub(super) fn outcome(fabric: &Fabric, condition: &Condition, carriers: &Carriers<'_>) -> Evpn {
     let mut evpn = Evpn {
         instances: IdVec::filled(&fabric.presences, None),
         tenants: fabric
@@ -105,7 +105,7 @@ pub(super) fn outcome(fabric: &Fabric, condition: &Condition, links: &Links<'_>)
         evpn.instances[id] = Some(instance);
     }
     evpn.moved = super::host::moved(fabric, condition);
-    let attached = attach::attached(fabric, &evpn.moved, links);
+    let attached = attach::attached(fabric, &evpn.moved, carriers);
     for (endpoint, presences) in attached.iter() {
         for &presence in presences {
             evpn.endpoints_at.entry(presence).or_default().push(endpoint);
@@ -290,15 +290,6 @@ pub(crate) fn replication(fabric: &Fabric, presence: PresenceId) -> Option<Repli
 }
 
 impl State {
-    pub(crate) fn links(&self) -> Links<'_> {
-        Links { far: &self.far, members: &self.members, closed: &self.closed }
-    }
-
-    /// Whether a switch passes nothing of a VLAN by a port, as another leaf forwards there.
-    pub(crate) fn is_closed(&self, fabric: &Fabric, port: PortId, vlan: VlanId) -> bool {
-        self.closed.is(fabric, port, vlan)
-    }
-
     /// What EVPN came to.
     pub fn evpn(&self) -> &Evpn {
         &self.evpn
@@ -376,11 +367,11 @@ impl State {
         let network = self.evpn.network_of(fabric, endpoint).map(|id| fabric.network(id));
         let Some(network) = network else { return found };
         let Some(tag) = tag_of(fabric.endpoint(endpoint), network) else { return found };
-        let links = self.links();
+        let carriers = self.carriers(fabric);
         for nic in fabric.uplink_ports(network.uplink) {
             let Some((_, far)) = fabric.link(nic) else { continue };
             if let Some(vlan) = enters(fabric, far, tag) {
-                attach::segments(fabric, &links, fabric.port(far).device, vlan, &mut found);
+                carriers.segments(carriers.node(far), vlan, &mut found);
             }
         }
         found
@@ -456,5 +447,5 @@ pub(crate) fn encapsulation(fabric: &Fabric, device: DeviceId) -> Option<Encapsu
     fabric.overlay_of(device).map(|overlay| overlay.encapsulation.value)
 }
 
-pub(crate) use attach::{Links, doors, enters, leaves, tag_of};
+pub(crate) use attach::tag_of;
 pub(crate) use routes::knows_addresses;

@@ -4,6 +4,7 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::Condition;
+use super::carrier::is_in_use;
 use super::lag::MemberOutcome;
 use crate::fabric::{BondId, DeviceId, EndpointId, Fabric, MemberId, NetworkId, PortId, Uplink};
 use crate::id::IdVec;
@@ -25,8 +26,8 @@ pub(super) fn moved(
     condition.moved.iter().map(network).collect()
 }
 
-/// The NICs that frames of an endpoint leave by and come in by: those of a LAG that distribute, or the one
-/// that the bond keeps the endpoint on.
+/// The NICs that frames of an endpoint leave by and come in by: those of a LAG that distribute or work for
+/// themselves, or the one that the bond keeps the endpoint on.
 pub(crate) fn nics_in_use(
     fabric: &Fabric,
     far: &IdVec<PortId, Option<PortId>>,
@@ -57,10 +58,7 @@ fn of_bond(
     };
     match bond.protocol.value {
         BondProtocol::Lacp | BondProtocol::Static | BondProtocol::Proprietary => {
-            let distributes = |&nic: &PortId| {
-                fabric.member_of(nic).is_none_or(|member| members[member].distributing)
-            };
-            linked.into_iter().filter(distributes).collect()
+            linked.into_iter().filter(|&nic| is_in_use(fabric, members, nic)).collect()
         }
         BondProtocol::ActiveStandby => {
             let active = bond.active.map(|nic| nic.value).filter(|nic| linked.contains(nic));

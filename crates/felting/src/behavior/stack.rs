@@ -70,6 +70,11 @@ impl StackOutcome {
         self.parts.iter().filter(|part| !part.closed).count() > 1
     }
 
+    /// The place of the part that a member is in; none if it is off or not there.
+    pub(crate) fn part_at(&self, member: usize) -> Option<usize> {
+        self.parts.iter().position(|part| part.members.contains(&member))
+    }
+
     /// The part that a member is in; none if it is off or not there.
     pub fn part_of(&self, member: usize) -> Option<&StackPart> {
         self.parts.iter().find(|part| part.members.contains(&member))

@@ -1,18 +1,18 @@
 //! Where a station is, seen from a switch in a VLAN.
 
-use std::collections::VecDeque;
 use std::net::IpAddr;
 
-use rustc_hash::FxHashSet;
 use smallvec::SmallVec;
 
 use super::path::{Known, Side, Station};
 use super::{Asker, Walker};
+use crate::behavior::Apart;
+use crate::behavior::carrier::Node;
+use crate::behavior::domain::Onward;
+use crate::behavior::evpn::replication;
 use crate::behavior::evpn::tenant::{is_gateway, mac_of_gateway};
-use crate::behavior::evpn::{doors, enters, leaves, replication};
 use crate::behavior::host::nics_in_use;
-use crate::behavior::{Apart, MemberState};
-use crate::fabric::{DeviceId, DeviceKind, EndpointId, PortId, PresenceId};
+use crate::fabric::{DeviceId, EndpointId, PortId, PresenceId};
 use crate::value::{GatewayKind, MacAddr, Replication, VlanId};
 
 /// Ports that are as good as each other.
@@ -28,21 +28,6 @@ pub(super) struct Remote {
 }
 
 impl Walker<'_> {
-    /// Whether frames go out by a port: a member of a LAG must distribute, or work for itself.
-    fn in_use(&self, port: PortId) -> bool {
-        self.fabric.member_of(port).is_none_or(|member| {
-            let member = &self.state.members[member];
-            member.distributing || member.state == MemberState::Individual
-        })
-    }
-
-    /// Whether frames of a VLAN go out by a port.
-    fn goes_out(&self, port: PortId, vlan: VlanId) -> bool {
-        self.in_use(port)
-            && leaves(self.fabric, port, vlan).is_some()
-            && !self.state.is_closed(self.fabric, port, vlan)
-    }
-
     /// All ports of the LAG that a port is of, which are as good as it.
     pub(super) fn like(&self, port: PortId) -> Ports {
         let distributes = |port: PortId| {
@@ -105,7 +90,7 @@ impl Walker<'_> {
     /// By which ports of a switch frames of a VLAN come to a station by cables, and how; nearest first.
     pub(super) fn locate(
         &self,
-        switch: DeviceId,
+        node: Node,
         vlan: VlanId,
         station: Station,
     ) -> Option<(Ports, Side)> {
@@ -113,90 +98,66 @@ impl Walker<'_> {
             Station::Endpoint(endpoint) => self.entries(endpoint),
             _ => Ports::new(),
         };
-        let direct = |at: DeviceId, vlan: VlanId| match station {
+        let carriers = self.state.carriers(self.fabric);
+        let goes_out = |port: PortId, vlan: VlanId| carriers.goes_out(port, vlan).is_some();
+        let direct = |at: Node, vlan: VlanId| match station {
             Station::Endpoint(_) => entries
                 .iter()
                 .copied()
-                .find(|&port| self.fabric.port(port).device == at && self.goes_out(port, vlan)),
-            Station::Beyond(device) => self.fabric.device(at).ports.iter().find(|&port| {
+                .find(|&port| carriers.node(port) == at && goes_out(port, vlan)),
+            Station::Beyond(device) => carriers.ports(at).find(|&port| {
                 let far = self.state.far[port];
                 far.is_some_and(|far| self.fabric.port(far).device == device)
-                    && self.goes_out(port, vlan)
+                    && goes_out(port, vlan)
             }),
             _ => None,
         };
-        if let Some(port) = direct(switch, vlan) {
+        if let Some(port) = direct(node, vlan) {
             return Some((self.like(port), Side::Here));
         }
-        let is_there = |at: DeviceId, vlan: VlanId| match station {
+        let is_there = |at: Node, vlan: VlanId| match station {
             Station::Router(presence) => {
                 let there = self.fabric.presence(presence);
-                there.switch == at && there.vlan.is_some_and(|own| own.value == vlan)
+                there.switch == at.device && there.vlan.is_some_and(|own| own.value == vlan)
             }
             Station::Gateway(address) => {
-                self.presence_at(at, vlan).is_some_and(|own| self.has_address(own, address))
+                let own = self.presence_at(at.device, vlan);
+                own.is_some_and(|own| self.has_address(own, address))
             }
-            Station::Next(device) => device == at,
+            Station::Next(device) => device == at.device,
             _ => direct(at, vlan).is_some(),
         };
-        self.search(switch, vlan, is_there)
+        self.search(node, vlan, is_there)
     }
 
     /// By which ports of a switch that is no VTEP of a VLAN frames come to one that is: to all that is not
     /// behind cables.
-    pub(super) fn door(&self, switch: DeviceId, vlan: VlanId) -> Option<(Ports, Side)> {
-        self.search(switch, vlan, |at, vlan| {
-            let own = self.presence_at(at, vlan).map(|own| self.fabric.presence(own));
-            own.is_some_and(|own| own.vni.is_some()) && self.fabric.overlay_of(at).is_some()
+    pub(super) fn door(&self, node: Node, vlan: VlanId) -> Option<(Ports, Side)> {
+        self.search(node, vlan, |at, vlan| {
+            let own = self.presence_at(at.device, vlan).map(|own| self.fabric.presence(own));
+            own.is_some_and(|own| own.vni.is_some()) && self.fabric.overlay_of(at.device).is_some()
         })
     }
 
     /// The nearest switch by cables that is meant, and the ports that lead there.
     fn search(
         &self,
-        switch: DeviceId,
+        start: Node,
         vlan: VlanId,
-        is_there: impl Fn(DeviceId, VlanId) -> bool,
+        is_there: impl Fn(Node, VlanId) -> bool,
     ) -> Option<(Ports, Side)> {
-        let mut seen: FxHashSet<DeviceId> = FxHashSet::from_iter([switch]);
-        let mut queue: VecDeque<(DeviceId, VlanId, Option<PortId>)> =
-            VecDeque::from([(switch, vlan, None)]);
-        while let Some((at, vlan, first)) = queue.pop_front() {
-            for port in self.fabric.device(at).ports.iter() {
-                let Some((next, there)) = self.crosses(port, vlan) else { continue };
-                if !seen.insert(next) {
-                    continue;
-                }
-                let first = first.unwrap_or(port);
-                if is_there(next, there) {
-                    let paired = self.fabric.pair_of(switch, next).is_some() && at == switch;
-                    let side = if paired { Side::PeerLink } else { Side::Behind(next) };
-                    return Some((self.like(first), side));
-                }
-                queue.push_back((next, there, Some(first)));
+        let mut found = None;
+        self.state.carriers(self.fabric).spread(start, vlan, |at| match at.first {
+            Some(first) if is_there(at.node, at.vlan) => {
+                let device = at.node.device;
+                let paired = self.fabric.pair_of(start.device, device).is_some() && at.links == 1;
+                let side = if paired { Side::PeerLink } else { Side::Behind(device) };
+                found = Some((self.like(first), side));
+                Onward::Enough
             }
-        }
-        None
-    }
-
-    /// The switch that frames of a VLAN come to by a port, and the VLAN that they are in there.
-    fn crosses(&self, port: PortId, vlan: VlanId) -> Option<(DeviceId, VlanId)> {
-        let far = self.state.far[port].filter(|_| self.in_use(port))?;
-        let next = self.fabric.port(far).device;
-        if self.fabric.device(next).kind == DeviceKind::Host {
-            return None;
-        }
-        let tag = leaves(self.fabric, port, vlan)?;
-        let there = enters(self.fabric, far, tag)?;
-        let forwards = |port: PortId, vlan: VlanId| {
-            self.state
-                .trees()
-                .role_at(port, vlan)
-                .is_none_or(super::super::behavior::PortRole::forwards)
-        };
-        let closed = self.state.is_closed(self.fabric, port, vlan)
-            || self.state.is_closed(self.fabric, far, there);
-        (forwards(port, vlan) && forwards(far, there) && !closed).then_some((next, there))
+            _ => Onward::Further,
+        });
+        found
     }
 
     /// Where a station could be at other VTEPs of a segment.
@@ -212,7 +173,8 @@ impl Walker<'_> {
             Station::Beyond(device) => {
                 let vlan = segment.vlan.or(here.vlan).map(|vlan| vlan.value);
                 vlan.map_or_else(Vec::new, |vlan| {
-                    doors(self.fabric, &self.state.links(), device, vlan)
+                    let node = Node { device, part: 0 };
+                    self.state.carriers(self.fabric).doors(node, vlan).into_vec()
                 })
             }
             Station::Next(_) => Vec::new(),

@@ -34,6 +34,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "port-vlan-clash",
             "endpoint-network-unmapped",
         ],
+        Stop::NotInUse(_) => &["lag-", "uplink-", "pair-", "es-", "cable-", "port-", "stack-"],
         Stop::Discarding(_) => &["tree-"],
         Stop::Unknown { .. } => &[
             "uplink-vlan-missing",

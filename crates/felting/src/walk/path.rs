@@ -212,6 +212,8 @@ pub enum Stop {
     LinkDown(PortId),
     /// The port does not take frames with this tag, or without one.
     NotCarried(PortId, Option<VlanId>),
+    /// The port is a member of a LAG that does not use it.
+    NotInUse(PortId),
     /// The spanning tree holds frames back here.
     Discarding(PortId),
     /// The switch does not know the station, and no way leads to it.

@@ -14,7 +14,8 @@ use smallvec::SmallVec;
 
 use super::{Options, Walker};
 use crate::behavior::State;
-use crate::behavior::evpn::{enters, leaves, tag_of};
+use crate::behavior::carrier::leaves;
+use crate::behavior::evpn::tag_of;
 use crate::behavior::host::nics_in_use;
 use crate::fabric::{
     DeviceId, EndpointId, EthernetSegmentId, Fabric, NetworkId, SegmentId, SettingsId, Terminal,
@@ -186,8 +187,7 @@ fn alike(fabric: &Fabric, state: &State, all: &Leaves, id: EndpointId) -> (Alike
         if !switches.contains(&switch) {
             switches.push(switch);
         }
-        let vlan = tag.and_then(|tag| enters(fabric, port, tag));
-        let vlan = vlan.filter(|&vlan| !state.is_closed(fabric, port, vlan));
+        let vlan = tag.and_then(|tag| state.carriers(fabric).comes_in(port, tag));
         let lag = fabric.lag_of(port);
         let group = lag.and_then(|lag| fabric.lag(lag).group);
         entries.push(Entry {

@@ -12,7 +12,8 @@ use super::path::{Act, Known, Resolved, Station, Stop, Table};
 use super::trace::{Came, Tracer, Visit};
 use super::{Asker, Walker};
 use crate::behavior::evpn::tenant::{best_of, is_gateway};
-use crate::behavior::evpn::{knows_addresses, leaves};
+use crate::behavior::carrier::leaves;
+use crate::behavior::evpn::knows_addresses;
 use crate::behavior::underlay::{Next, Step};
 use crate::behavior::{Hop, NoRoute, TenantRoute, TenantSource};
 use crate::fabric::{

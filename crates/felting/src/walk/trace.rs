@@ -11,7 +11,8 @@ use super::hash;
 use super::headers::{Content, Destination, Frame, Headers, Packet};
 use super::path::{Act, End, Exit, Hop, Known, Path, Side, Station, Stop, Table};
 use super::{Answer, Asker, Choice, Walker};
-use crate::behavior::evpn::{enters, leaves, tag_of};
+use crate::behavior::carrier::{Held, Node, enters, leaves};
+use crate::behavior::evpn::tag_of;
 use crate::behavior::host::nics_in_use;
 use crate::fabric::{
     DeviceId, DeviceKind, EndpointId, InterfacePlace, NetworkId, OutsideId, PortId, PresenceId,
@@ -106,7 +107,15 @@ pub(super) struct Tracer<'w, 'a> {
 pub(super) struct Visit {
     at: usize,
     pub(super) device: DeviceId,
+    /// Which part of a stack that has split.
+    pub(super) part: usize,
     pub(super) receiver: Option<IpAddr>,
+}
+
+impl Visit {
+    fn node(&self) -> Node {
+        Node { device: self.device, part: self.part }
+    }
 }
 
 impl Hop {
@@ -312,7 +321,11 @@ impl Tracer<'_, '_> {
 
     fn visit(&mut self, at: usize, arrival: Arrival) {
         let device = self.path.hops[at].device;
-        let mut visit = Visit { at, device, receiver: arrival.receiver };
+        let part = match arrival.stage {
+            Stage::Wire(port) => self.walker.state.carriers(self.walker.fabric).node(port).part,
+            _ => 0,
+        };
+        let mut visit = Visit { at, device, part, receiver: arrival.receiver };
         let done = match (self.walker.fabric.device(device).kind, arrival.stage) {
             (_, Stage::Emit(endpoint)) => self.emit(&mut visit, endpoint, &arrival),
             (DeviceKind::Host, stage) => self.at_host(&mut visit, stage, &arrival),
@@ -506,12 +519,11 @@ impl Tracer<'_, '_> {
             return self.route(visit, table, headers, false);
         }
         let vlan = enters(fabric, port, tag).ok_or(Stop::NotCarried(port, tag))?;
-        let role = self.walker.state.trees().role_at(port, vlan);
-        if role.is_some_and(|role| !role.forwards()) {
-            return Err(Stop::Discarding(port));
-        }
-        if self.walker.state.is_closed(fabric, port, vlan) {
-            return Err(Stop::Closed(port));
+        match self.walker.state.carriers(fabric).held(port, vlan) {
+            Some(Held::Unused) => return Err(Stop::NotInUse(port)),
+            Some(Held::Discarding) => return Err(Stop::Discarding(port)),
+            Some(Held::Closed) => return Err(Stop::Closed(port)),
+            None => {}
         }
         let presence = self.walker.presence_at(visit.device, vlan);
         self.act(visit, Act::Enters { vlan, presence });
@@ -572,7 +584,7 @@ impl Tracer<'_, '_> {
             self.arrive(visit);
             return Ok(());
         }
-        if let Some((ports, side)) = self.walker.locate(visit.device, vlan, station) {
+        if let Some((ports, side)) = self.walker.locate(visit.node(), vlan, station) {
             let ports = self.without_source(came, ports);
             if !ports.is_empty() {
                 return self.bridge_out(visit, vlan, came, &ports, side, headers, station);
@@ -580,7 +592,7 @@ impl Tracer<'_, '_> {
         }
         let maps = presence.filter(|&own| self.walker.fabric.presence(own).vni.is_some());
         if maps.is_none()
-            && let Some((ports, side)) = self.walker.door(visit.device, vlan)
+            && let Some((ports, side)) = self.walker.door(visit.node(), vlan)
         {
             let ports = self.without_source(came, ports);
             if !ports.is_empty() {

@@ -36,6 +36,7 @@ pub fn why(fabric: &Fabric, state: &State, hop: &Hop, stop: Stop) -> String {
         Stop::NotCarried(port, None) => {
             format!("{} takes no untagged frames", port_of(port))
         }
+        Stop::NotInUse(port) => format!("{} does not use its member", port_of(port)),
         Stop::Discarding(port) => {
             format!("the spanning tree discards on {}", port_of(port))
         }

@@ -1,33 +1,20 @@
 //! Where the frames of an endpoint enter the fabric.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-use smallvec::SmallVec;
+use rustc_hash::FxHashMap;
 
-use super::election::Closed;
+use crate::behavior::carrier::{Carriers, Node};
+use crate::behavior::domain::Presences;
 use crate::behavior::host::nics_in_use;
-use crate::behavior::lag::MemberOutcome;
-use crate::fabric::{
-    DeviceId, DeviceKind, Endpoint, EndpointId, Fabric, MemberId, Network, NetworkId, PortId,
-    PresenceId, SegmentId,
-};
+use crate::fabric::{DeviceId, Endpoint, EndpointId, Fabric, Network, NetworkId};
 use crate::id::IdVec;
-use crate::value::{VlanId, VlanSet};
-
-/// What other parts of the behavior say of links.
-pub(crate) struct Links<'a> {
-    pub(crate) far: &'a IdVec<PortId, Option<PortId>>,
-    pub(crate) members: &'a IdVec<MemberId, MemberOutcome>,
-    pub(crate) closed: &'a Closed,
-}
-
-type Presences = SmallVec<[PresenceId; 2]>;
+use crate::value::VlanId;
 
 pub(super) fn attached(
     fabric: &Fabric,
     moved: &FxHashMap<EndpointId, (DeviceId, Option<NetworkId>)>,
-    links: &Links<'_>,
+    carriers: &Carriers<'_>,
 ) -> IdVec<EndpointId, Presences> {
-    let mut known: FxHashMap<(DeviceId, VlanId), Presences> = FxHashMap::default();
+    let mut known: FxHashMap<(Node, VlanId), Presences> = FxHashMap::default();
     let found = fabric.endpoints.iter().map(|(id, endpoint)| {
         let network = match moved.get(&id) {
             Some((_, network)) => *network,
@@ -36,15 +23,12 @@ pub(super) fn attached(
         let Some(network) = network.map(|id| fabric.network(id)) else { return Presences::new() };
         let Some(tag) = tag_of(endpoint, network) else { return Presences::new() };
         let mut presences = Presences::new();
-        for nic in nics_in_use(fabric, links.far, links.members, id, network.uplink) {
-            let Some(far) = links.far[nic] else { continue };
-            let Some(vlan) = enters(fabric, far, tag) else { continue };
-            if links.closed.is(fabric, far, vlan) {
-                continue;
-            }
-            let switch = fabric.port(far).device;
+        for nic in nics_in_use(fabric, carriers.far, carriers.members, id, network.uplink) {
+            let Some(far) = carriers.far[nic] else { continue };
+            let Some(vlan) = carriers.comes_in(far, tag) else { continue };
+            let node = carriers.node(far);
             let reached =
-                known.entry((switch, vlan)).or_insert_with(|| reach(fabric, links, switch, vlan));
+                known.entry((node, vlan)).or_insert_with(|| carriers.doors(node, vlan));
             for &presence in reached.iter() {
                 if !presences.contains(&presence) {
                     presences.push(presence);
@@ -70,30 +54,6 @@ pub(crate) fn tag_of(endpoint: &Endpoint, network: &Network) -> Option<Option<Vl
     }
 }
 
-/// The segments that frames of a VLAN are in at a switch, or at those that they come to by cables.
-pub(super) fn segments(
-    fabric: &Fabric,
-    links: &Links<'_>,
-    switch: DeviceId,
-    vlan: VlanId,
-    found: &mut SmallVec<[SegmentId; 1]>,
-) {
-    let own = |switch: DeviceId, vlan: VlanId| {
-        let presences = fabric.presences_on(switch).iter().map(|&id| fabric.presence(id));
-        presences.filter(move |own| own.vlan.is_some_and(|own| own.value == vlan))
-    };
-    let mut met = false;
-    walk(fabric, links, switch, vlan, |switch, vlan| {
-        for presence in own(switch, vlan) {
-            met = true;
-            if !found.contains(&presence.segment) {
-                found.push(presence.segment);
-            }
-        }
-        !met && fabric.overlay_of(switch).is_none()
-    });
-}
-
 /// The two sides of a pair tell each other what they learn.
 fn with_twin(fabric: &Fabric, presences: &mut Presences) {
     for presence in presences.clone() {
@@ -115,121 +75,4 @@ fn with_twin(fabric: &Fabric, presences: &mut Presences) {
             presences.push(twin);
         }
     }
-}
-
-/// Whether frames go out by a port: as a member of a LAG it must distribute.
-fn in_use(fabric: &Fabric, links: &Links<'_>, port: PortId) -> bool {
-    fabric.member_of(port).is_none_or(|member| links.members[member].distributing)
-}
-
-/// The VLANs that a switch's port carries: those with a tag, and the one without.
-fn carried(fabric: &Fabric, port: PortId) -> Option<(&VlanSet, Option<VlanId>)> {
-    let (tagged, untagged) = match fabric.lag_of(port) {
-        Some(lag) => {
-            let lag = fabric.lag(lag);
-            (&lag.tagged, lag.untagged)
-        }
-        None => {
-            let settings = fabric.settings_of(port)?;
-            (&settings.tagged, settings.untagged)
-        }
-    };
-    Some((&tagged.value, untagged.map(|vlan| vlan.value)))
-}
-
-/// The VLAN that a frame comes to be in at a switch's port, untagged or with a tag.
-pub(crate) fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> {
-    if fabric.device(fabric.port(port).device).kind == DeviceKind::Host {
-        return None;
-    }
-    let (tagged, untagged) = carried(fabric, port)?;
-    match tag {
-        Some(tag) => tagged.contains(tag).then_some(tag),
-        None => untagged,
-    }
-}
-
-/// With which tag a frame of a VLAN leaves by a port; none if it doesn't.
-#[allow(clippy::option_option, reason = "untagged is not the same as not at all")]
-pub(crate) fn leaves(fabric: &Fabric, port: PortId, vlan: VlanId) -> Option<Option<VlanId>> {
-    let (tagged, untagged) = carried(fabric, port)?;
-    if tagged.contains(vlan) {
-        return Some(Some(vlan));
-    }
-    (untagged == Some(vlan)).then_some(None)
-}
-
-/// Visits the switches that frames of a VLAN come to by cables from one, itself the first, with the VLAN
-/// that they are in there; `goes_on` tells whether they go on from it.
-fn walk(
-    fabric: &Fabric,
-    links: &Links<'_>,
-    start: DeviceId,
-    vlan: VlanId,
-    mut goes_on: impl FnMut(DeviceId, VlanId) -> bool,
-) {
-    let mut seen: FxHashSet<DeviceId> = FxHashSet::from_iter([start]);
-    let mut queue = vec![(start, vlan)];
-    while let Some((switch, vlan)) = queue.pop() {
-        if !goes_on(switch, vlan) {
-            continue;
-        }
-        for port in fabric.device(switch).ports.iter() {
-            let Some(far) = links.far[port].filter(|_| in_use(fabric, links, port)) else {
-                continue;
-            };
-            let Some(leaves) = leaves(fabric, port, vlan) else { continue };
-            let Some(there) = enters(fabric, far, leaves) else { continue };
-            if links.closed.is(fabric, port, vlan) || links.closed.is(fabric, far, there) {
-                continue;
-            }
-            let next = fabric.port(far).device;
-            if seen.insert(next) {
-                queue.push((next, there));
-            }
-        }
-    }
-}
-
-/// The presences that frames of a VLAN come to from a switch: its own, else those of the VTEPs behind
-/// other switches without one.
-fn reach(fabric: &Fabric, links: &Links<'_>, start: DeviceId, vlan: VlanId) -> Presences {
-    let mut found = Presences::new();
-    walk(fabric, links, start, vlan, |switch, vlan| {
-        let own = fabric.presences_on(switch).iter().copied().find(|&id| {
-            let presence = fabric.presence(id);
-            presence.vni.is_some() && presence.vlan.is_some_and(|own| own.value == vlan)
-        });
-        found.extend(own);
-        own.is_none() && fabric.overlay_of(switch).is_none()
-    });
-    found.sort_unstable();
-    found.dedup();
-    found
-}
-
-/// The VTEPs' presences that frames of a VLAN come to from a switch that is no VTEP.
-pub(crate) fn doors(
-    fabric: &Fabric,
-    links: &Links<'_>,
-    switch: DeviceId,
-    vlan: VlanId,
-) -> Vec<PresenceId> {
-    reach(fabric, links, switch, vlan).into_vec()
-}
-
-/// Whether two switches are in one broadcast domain of a VLAN by cables alone.
-pub(super) fn joined(
-    fabric: &Fabric,
-    links: &Links<'_>,
-    from: DeviceId,
-    to: DeviceId,
-    vlan: VlanId,
-) -> bool {
-    let mut met = false;
-    walk(fabric, links, from, vlan, |switch, _| {
-        met |= switch == to;
-        !met
-    });
-    met
 }

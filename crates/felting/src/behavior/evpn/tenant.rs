@@ -2,7 +2,6 @@
 
 use std::net::IpAddr;
 
-use super::attach::joined;
 use super::{Apart, Instance, Targets};
 use crate::behavior::State;
 use crate::fabric::{
@@ -278,10 +277,10 @@ impl State {
             return false;
         }
         let (here, there) = (fabric.presence(at), fabric.presence(from));
-        let links = self.links();
+        let carriers = self.carriers(fabric);
         let cabled = there
             .vlan
-            .is_some_and(|vlan| joined(fabric, &links, there.switch, here.switch, vlan.value));
+            .is_some_and(|vlan| carriers.joins(there.switch, here.switch, vlan.value));
         let flooded = || {
             let (Some(own), Some(theirs)) = (self.floods(fabric, at), self.floods(fabric, from))
             else {

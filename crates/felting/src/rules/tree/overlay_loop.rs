@@ -1,6 +1,6 @@
 use rustc_hash::FxHashSet;
 
-use crate::behavior::evpn::doors;
+use crate::behavior::carrier::Node;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId};
 use crate::rules::segment::carried;
 use crate::rules::{Context, Findings, Rule, Severity};
@@ -92,7 +92,7 @@ differs = [{ on = "kelp-b", priority = 8192 }]
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let links = cx.state.links();
+    let carriers = cx.state.carriers(fabric);
     let mut said: FxHashSet<(PresenceId, PresenceId)> = FxHashSet::default();
     let switches = fabric.devices().filter(|(id, device)| {
         device.kind == DeviceKind::Switch && fabric.overlay_of(*id).is_none()
@@ -104,7 +104,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let vlans: VlanSet =
             carried(fabric, switch).iter().flat_map(|(vlans, _)| vlans.iter()).collect();
         for vlan in vlans.iter() {
-            let doors = doors(fabric, &links, switch, vlan);
+            let doors = carriers.doors(Node { device: switch, part: 0 }, vlan);
             let apart = |a: PresenceId, b: PresenceId| {
                 let (x, y) = (fabric.presence(a), fabric.presence(b));
                 x.segment == y.segment

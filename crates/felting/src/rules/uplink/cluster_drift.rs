@@ -2,7 +2,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use smol_str::SmolStr;
 
-use crate::behavior::evpn::enters;
+use crate::behavior::carrier::enters;
 use crate::fabric::{DeviceId, DeviceKind, Network, SegmentId};
 use crate::rules::{Context, Findings, Rule, Severity, some_of};
 use crate::source::Span;
