@@ -149,7 +149,7 @@ impl Drawer<'_> {
         let mut text = format!(
             "  stops at {}: {}\n",
             self.bold(self.fabric.device_name(hop.device)),
-            why(self.fabric, self.state, hop, stop)
+            why(self.fabric, hop, stop)
         );
         if let Some(finding) = walked.finding {
             let at = self.fabric.sources().location(finding.primary.span);
@@ -229,7 +229,7 @@ impl Drawer<'_> {
             }
             match hop.end {
                 Some(End::Stopped(stop)) => {
-                    let line = format!("stops: {}", why(self.fabric, self.state, hop, stop));
+                    let line = format!("stops: {}", why(self.fabric, hop, stop));
                     let red = Paint::new().bold().fg_color(Some(AnsiColor::Red.into()));
                     let _ = writeln!(page, "{indent}{}", self.paint(red, &line));
                 }

@@ -44,6 +44,7 @@ pub(crate) fn session(fault: SessionFault) -> String {
 pub(crate) fn not_imported(why: NotImported) -> &'static str {
     match why {
         NotImported::Apart(why) => why.words(),
+        NotImported::OtherTag => "no segment has its tag",
         NotImported::NoTarget => "no import of its target",
         NotImported::OtherSegment => "not a leaf of the segment",
         _ => "not taken",
@@ -65,6 +66,8 @@ pub(crate) fn not_passed(fabric: &Fabric, why: NotPassed) -> String {
         NotPassed::Imported => "a policy here stops it".to_owned(),
         NotPassed::AsLoop => "the own AS number is in its path".to_owned(),
         NotPassed::OwnAgain => "it is the own, come back".to_owned(),
+        NotPassed::NextHop => "there is no way to its next hop".to_owned(),
+        NotPassed::OwnNextHop => "its next hop is here".to_owned(),
         NotPassed::ClusterLoop => "it has passed this cluster already".to_owned(),
         _ => "not passed on".to_owned(),
     }

@@ -12,6 +12,7 @@ pub(crate) mod domain;
 pub(crate) mod evpn;
 pub(crate) mod host;
 pub(crate) mod lag;
+pub mod mtu;
 pub(crate) mod pair;
 mod partner;
 mod port;
@@ -27,7 +28,7 @@ pub use cause::{Aspect, Cause, CauseId, Causes, Entity};
 pub use condition::{Condition, NotThere};
 pub use evpn::{
     Apart, Election, ElectionView, Evpn, EvpnRoute, FloodList, FloodTarget, Import, Instance,
-    Learnt, NotImported, Received, RouteKind, RouteOf, TenantRoute, TenantSource,
+    Learnt, NotImported, Received, RouteKind, RouteOf, TenantRoute, TenantSource, WayOut,
 };
 pub use lag::{LacpState, LagOutcome, MemberOutcome, MemberState, Reason, SystemId};
 pub use pair::{GroupOutcome, InBand, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
@@ -38,12 +39,15 @@ pub use tree::{
     Tree, TreeCase, TreeKind, TreeReason, Trees,
 };
 pub use underlay::{
-    Adjacency, AdjacencyFault, AdjacencyId, Hop, NoRoute, Route, RouteSource, Toward, Underlay,
+    Adjacency, AdjacencyFault, AdjacencyId, Hop, LostWay, NoRoute, Route, RouteSource, Toward,
+    Underlay, WrongTag,
 };
 
 use carrier::Carriers;
 
-use crate::fabric::{DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, StackId};
+use crate::fabric::{
+    DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, RouterId, StackId,
+};
 use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
 
@@ -59,11 +63,15 @@ pub struct State {
     pub(crate) stacks: IdVec<StackId, StackOutcome>,
     pub(crate) trees: Trees,
     pub(crate) underlay: Underlay,
+    /// By what the underlay leads to, of each router.
+    pub(crate) views: IdVec<RouterId, u32>,
     pub(crate) bgp: Bgp,
     pub(crate) evpn: Evpn,
     pub(crate) closed: evpn::Closed,
     /// The leaves that closed their legs of Ethernet segments, as they lost their underlay.
     pub(crate) isolated: Vec<DeviceId>,
+    /// The switches that have withdrawn the VTEP address of their pair, as the peer link is lost.
+    pub(crate) withdrawn: std::collections::BTreeSet<DeviceId>,
     /// The switches and hosts that are off.
     pub(crate) off: std::collections::BTreeSet<DeviceId>,
     /// LAG ends that are linked and meant for each other, the lower id first.
@@ -89,7 +97,15 @@ impl State {
         let mut far = port::links(fabric, condition, &mut causes);
         let stacks = stack::outcomes(fabric, condition, &far);
         stack::close(fabric, &stacks, &mut far);
-        let pairs = pair::outcomes(fabric, condition, &far);
+        let peer_links = pair::peer_links(fabric, &far, || {
+            // What is found on the way is found again, when it is known what is closed.
+            let mut scratch = causes.clone();
+            settings::groups(fabric, &mut scratch);
+            let unclosed = IdVec::default();
+            lag::outcomes(fabric, &far, &unclosed, &stacks, &mut scratch).0
+        });
+        let pairs = pair::outcomes(fabric, condition, &far, &peer_links);
+        let withdrawn = pair::withdrawn(fabric, &pairs);
         pair::close(fabric, &pairs, &mut far);
         let isolated = underlay::isolate(fabric, &mut far);
         settings::addresses(fabric, &mut causes);
@@ -112,7 +128,8 @@ impl State {
         let trees = tree::trees(fabric, condition, &far, &members, &lags, &mut causes);
         progress.advance(1);
         let links = underlay::Links { far: &far, lags: &lags };
-        let underlay = underlay::outcome(fabric, condition, &links, &mut causes);
+        let underlay = underlay::outcome(fabric, condition, &links, &withdrawn, &mut causes);
+        let views = underlay.views(fabric);
         progress.advance(1);
         let bgp = Bgp::over_all(fabric, &underlay, &mut causes);
         progress.advance(1);
@@ -125,7 +142,7 @@ impl State {
             trees: &trees,
             closed: &closed,
         };
-        let evpn = evpn::outcome(fabric, condition, &carriers);
+        let evpn = evpn::outcome(fabric, condition, &carriers, &pairs);
         progress.advance(1);
         Self {
             causes,
@@ -137,14 +154,22 @@ impl State {
             stacks,
             trees,
             underlay,
+            views,
             bgp,
             evpn,
             closed,
             isolated,
+            withdrawn,
             off: condition.devices.clone(),
             facing,
             facing_wholes,
         }
+    }
+
+    /// Numbers of a speaker's class, and of what the underlay leads it to: speakers of the same numbers behave
+    /// equally.
+    pub(crate) fn stands(&self, router: RouterId) -> (u32, u32) {
+        (self.bgp.class_of(router).unwrap_or(0), self.views[router])
     }
 
     /// What ports let through.

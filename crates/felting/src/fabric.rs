@@ -36,7 +36,7 @@ use crate::id::{Id, IdVec, typed_id};
 use crate::progress::{Progress, Stage};
 use crate::rules::Severity;
 use crate::source::{At, Disk, Document, Fault, Faults, Files, Memory, Sources, Span};
-use crate::value::{IpPrefix, Mtu};
+use crate::value::{IpPrefix, Mtu, VlanId};
 use layout::{Layout, LayoutId};
 pub use load::Load;
 pub use plant::{
@@ -133,6 +133,8 @@ pub struct Fabric {
     pub(crate) ethernet_segments: IdVec<EthernetSegmentId, EthernetSegment>,
     pub(crate) vrfs: IdVec<VrfId, Vrf>,
     pub(crate) segments: IdVec<SegmentId, Segment>,
+    /// The segments by name; the first of a name counts.
+    pub(crate) segment_names: FxHashMap<SmolStr, SegmentId>,
     pub(crate) presences: IdVec<PresenceId, Presence>,
     pub(crate) settings: IdVec<SettingsId, SegmentSettings>,
     /// The presences on each switch, in the order of the segments.
@@ -409,6 +411,21 @@ impl Fabric {
         self.interface_far[interface]
     }
 
+    /// The routed interface on a port for frames with a tag, or without one.
+    pub fn interface_on(&self, port: PortId, tag: Option<VlanId>) -> Option<InterfaceId> {
+        let router = self.router_of(self.ports[port].device)?;
+        let lag = self.lag_of(port);
+        router.interfaces.iter().find(|&id| {
+            let interface = &self.interfaces[id];
+            let here = match interface.place {
+                InterfacePlace::Port(own) => own == port,
+                InterfacePlace::Lag(own) => Some(own) == lag,
+                InterfacePlace::Vlan(_) => false,
+            };
+            here && interface.tag.map(|tag| tag.value) == tag
+        })
+    }
+
     /// The segments that have a subnet with an address in it, those of the longest prefix first.
     pub(crate) fn segments_with(
         &self,
@@ -467,6 +484,11 @@ impl Fabric {
     /// The device of a name.
     pub fn find_device(&self, name: &str) -> Option<DeviceId> {
         self.device_names.get(name).copied()
+    }
+
+    /// The segment of a name.
+    pub fn find_segment(&self, name: &str) -> Option<SegmentId> {
+        self.segment_names.get(name).copied()
     }
 
     /// A port of a device by name.

@@ -477,6 +477,8 @@ pub(crate) struct Context<'a> {
     /// The acceptances that matched a finding, by their place in the file's order; only the rules
     /// about acceptances see it filled.
     pub(crate) matched: &'a FxHashSet<usize>,
+    /// What the rules before found; only those that run last see it filled.
+    pub(crate) found: &'a [Finding],
     /// The day on which acceptances are judged.
     pub(crate) today: Option<Date>,
 }
@@ -565,6 +567,26 @@ impl Draft<'_, '_> {
     }
 }
 
+/// The rules about trouble that no other explains: they run when the others have.
+const LAST: &[&str] =
+    &["overlay-session-unreachable", "underlay-vtep-unreachable", "overlay-vtep-unheard"];
+
+impl Context<'_> {
+    /// Whether a rule before has found something grave that has to do with one of some switches. Only rules
+    /// that run last may ask.
+    pub(crate) fn is_told(&self, families: &[&str], devices: &[DeviceId]) -> bool {
+        let names = |name: &SmolStr| {
+            let device = self.fabric.find_device(name);
+            device.is_some_and(|device| devices.contains(&device))
+        };
+        self.found.iter().any(|finding| {
+            finding.severity > Severity::Hint
+                && families.contains(&finding.rule.family())
+                && finding.about.iter().any(names)
+        })
+    }
+}
+
 /// All rules, family by family in the order of precedence.
 pub fn all() -> impl Iterator<Item = &'static Rule> + Clone {
     [
@@ -621,8 +643,8 @@ impl Fabric {
 
 fn check(fabric: &Fabric, state: &State, today: Option<Date>, progress: &Progress) -> Report {
     progress.begin(Stage::Rules, all().count());
-    let run = |rules: Vec<&'static Rule>, matched: &FxHashSet<usize>| {
-        let context = Context { fabric, state, matched, today };
+    let run = |rules: Vec<&'static Rule>, matched: &FxHashSet<usize>, found: &[Finding]| {
+        let context = Context { fabric, state, matched, found, today };
         // Each rule has its own list, so that what is found does not depend on who is first.
         let lists = rules.into_par_iter().with_max_len(1).map(|rule| {
             let mut list = Vec::new();
@@ -638,14 +660,23 @@ fn check(fabric: &Fabric, state: &State, today: Option<Date>, progress: &Progres
         lists.collect::<Vec<_>>().into_iter().flatten().collect::<Vec<_>>()
     };
     let of_accept = |rule: &&'static Rule| rule.family() == "accept";
-    let found = run(all().filter(|rule| !of_accept(rule)).collect(), &FxHashSet::default());
+    let is_last = |rule: &&'static Rule| LAST.contains(&rule.id);
+    let (last, first): (Vec<_>, Vec<_>) =
+        all().filter(|rule| !of_accept(rule)).partition(|rule| is_last(rule));
+    let none = FxHashSet::default();
+    let mut found = run(first, &none, &[]);
+    // One after the other, as each leaves alone what the one before has told.
+    for rule in last {
+        let more = run(vec![rule], &none, &found);
+        found.extend(more);
+    }
     let Sorted { mut report, mut matched } = accepted(fabric, found, today);
     let failed = accepted(fabric, expected(fabric, state, &mut report, progress), today);
     report.findings.extend(failed.report.findings);
     report.accepted.extend(failed.report.accepted);
     matched.extend(failed.matched);
     // These rules look at the acceptances themselves, so they run when those have been applied.
-    report.findings.extend(run(all().filter(of_accept).collect(), &matched));
+    report.findings.extend(run(all().filter(of_accept).collect(), &matched, &[]));
     let by_place = |finding: &Finding| (finding.primary.span.order(), finding.rule.id);
     report.findings.sort_by_key(by_place);
     report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));

@@ -12,7 +12,6 @@
 mod bridge;
 mod expect;
 mod explain;
-mod harmless;
 mod hash;
 mod headers;
 mod path;
@@ -29,16 +28,14 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 pub use expect::{Failure, Lost, Unmet, judge, judge_watched};
-pub use headers::{
-    Content, Destination, ETHERNET, Frame, Headers, Outer, Packet, TAG, UDP_AND_VXLAN, ip_header,
-};
+pub use headers::{Content, Destination, Frame, Headers, Outer, Packet, TAG};
 pub use path::{Act, End, Exit, Hop, Known, Path, Resolved, Side, Station, Stop, Table};
 pub use reach::{Reach, reach};
 pub use resolve::{Answer, Asker, Resolution};
 pub use words::why;
 
 use crate::behavior::underlay::Towards;
-use crate::behavior::{State, TenantRoute};
+use crate::behavior::{State, TenantRoute, mtu};
 use crate::fabric::{DeviceId, EndpointId, Fabric, Terminal, VrfId};
 use crate::value::MacAddr;
 use trace::Start;
@@ -320,7 +317,8 @@ impl<'a> Walker<'a> {
     pub fn walk(&mut self, from: Terminal, to: Terminal, options: Options) -> Result<Walk, NoWalk> {
         let (source, destination) = self.addresses(from, to)?;
         self.options = options;
-        self.size = options.size.unwrap_or(ip_header(source) + 8 + headers::ECHO_DATA);
+        self.size =
+            options.size.unwrap_or(mtu::ip_header(source.is_ipv4()) + 8 + headers::ECHO_DATA);
         self.resolutions.clear();
         self.asked.clear();
         self.goal = endpoint(to);

@@ -58,7 +58,7 @@ const FAULTS: &[(&str, &str)] = &[
     ("[[router]]\non = \"leaf-02a\"\nas_number = 65001", "overlay-reflector-external"),
     (
         "[[port]]\non = \"leaf-02a\"\nports = \"et49\"\nmtu = 9216\n[[port]]\non = \"spine-1\"\nports = \"et3\"\nmtu = 1500",
-        "port-mtu-clash",
+        "underlay-mtu-clash",
     ),
     (
         "[[port]]\non = \"leaf-02a\"\nports = \"et49\"\nmtu = 1500\n[[port]]\non = \"spine-1\"\nports = \"et3\"\nmtu = 1500",

@@ -58,7 +58,7 @@ pub fn walk(fabric: &Fabric, state: &State, walk: &Walk) -> Result<Drawing, Noth
     let ends = [walk.from, walk.to].map(|end| fabric.terminal_name(end));
     let arrives = if walk.arrives() { "reaches" } else { "does not reach" };
     let mut scene = titled(fabric, &format!("{} {arrives} {}", ends[0], ends[1]));
-    let words = verdict(fabric, state, walk);
+    let words = verdict(fabric, walk);
     let (ink, says) = (if walk.arrives() { Ink::Quiet } else { Ink::Error }, words);
     scene.text(Text::new(Point::new(MARGIN, HEAD - 8.0), 10.5, says).ink(ink));
     cabled.draw(&mut scene, Some(&lit));
@@ -74,14 +74,10 @@ pub fn walk(fabric: &Fabric, state: &State, walk: &Walk) -> Result<Drawing, Noth
 }
 
 /// From which address to which, or where it stops and why.
-fn verdict(fabric: &Fabric, state: &State, walk: &Walk) -> String {
+fn verdict(fabric: &Fabric, walk: &Walk) -> String {
     match walk.root() {
         Some((hop, stop)) => {
-            format!(
-                "stops at {}: {}",
-                fabric.device_name(hop.device),
-                why(fabric, state, hop, stop)
-            )
+            format!("stops at {}: {}", fabric.device_name(hop.device), why(fabric, hop, stop))
         }
         None => {
             let packet = walk.there.hops.iter().find_map(|hop| hop.exits.first());

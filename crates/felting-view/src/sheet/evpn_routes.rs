@@ -1,4 +1,6 @@
-use felting::behavior::{Apart, EvpnRoute, Import, NotImported, Received, RouteKind, RouteOf};
+use felting::behavior::{
+    Apart, EvpnRoute, Import, NotImported, NotPassed, Received, RouteKind, RouteOf,
+};
 use felting::fabric::DeviceId;
 use felting::progress::Progress;
 use felting::{Fabric, State};
@@ -130,7 +132,14 @@ fn by(fabric: &Fabric, one: &Received) -> String {
             if good > 1 { format!("{peer}, {} more", good - 1) } else { peer.to_owned() }
         }
         None => {
-            let why = one.paths.iter().find_map(|(_, path)| path.as_ref().err());
+            // What a session carries and is dropped says more than that another carries nothing.
+            let rank = |why: &NotPassed| match why {
+                NotPassed::Family | NotPassed::FromHere => 2,
+                NotPassed::PeerLacks | NotPassed::Down(_) => 1,
+                _ => 0,
+            };
+            let all = one.paths.iter().filter_map(|(_, path)| path.as_ref().err());
+            let why = all.min_by_key(|why| rank(why));
             why.map_or("no session".to_owned(), |why| words::not_passed(fabric, *why))
         }
     }

@@ -116,7 +116,7 @@ pub fn walk_json(walked: &Walked<'_>) -> String {
     let drawer = Drawer { fabric, state, colour: false };
     let stop = walk.root().map(|(hop, stop)| StopRow {
         device: fabric.device_name(hop.device),
-        why: why(fabric, state, hop, stop),
+        why: why(fabric, hop, stop),
         finding: finding.map(|finding| FindingRow {
             rule: finding.rule.id,
             severity: finding.severity.word(),
@@ -191,7 +191,7 @@ fn hop<'a>(drawer: &Drawer<'a>, hop: &Hop, size: u32) -> HopRow<'a> {
             End::Stopped(_) => "stops",
         }),
         why: match hop.end {
-            Some(End::Stopped(stop)) => Some(why(fabric, drawer.state, hop, stop)),
+            Some(End::Stopped(stop)) => Some(why(fabric, hop, stop)),
             _ => None,
         },
     }

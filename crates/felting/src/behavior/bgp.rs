@@ -4,22 +4,28 @@
 //! far they get, not each route. [`Bgp::propagate`] follows them to every speaker and is asked for one
 //! origin at a time; what is known of all origins is kept by classes of speakers that behave equally.
 
+mod next_hop;
+mod settle;
+
 use std::cmp::Ordering;
+use std::collections::VecDeque;
 use std::net::Ipv4Addr;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::cause::Causes;
 use super::session::{self, Outcomes, SessionFault, SessionOutcome};
-use super::underlay::{Adjacency, AdjacencyId, Underlay};
-use crate::fabric::{Fabric, InterfaceId, PolicyName, RouterId, SessionId};
+use super::underlay::Underlay;
+use crate::fabric::{DeviceId, Fabric, PolicyName, RouterId, SessionId};
 use crate::id::{Id, IdVec};
 use crate::source::At;
 use crate::value::{Asn, Family, IpPrefix, NextHopRule};
+pub(crate) use next_hop::address_of;
+use next_hop::{NextHop, Unresolved};
 
 /// What became of all sessions, and how far routes get over them.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Bgp {
     pub(super) outcomes: Outcomes,
     classes: Classes,
@@ -27,6 +33,7 @@ pub struct Bgp {
     verdicts: Vec<(Family, Vec<Verdict>)>,
     /// Whether a written policy is asked, so that prefixes differ in how far they get.
     by_prefix: bool,
+    unresolved: Unresolved,
 }
 
 /// How a speaker got a route.
@@ -54,6 +61,8 @@ pub struct Path {
     pub as_path: SmallVec<[Asn; 4]>,
     /// The speaker that put itself in as next hop; the origin's own address if none.
     pub rewritten: Option<RouterId>,
+    /// The end of a session over a link whose address there is the next hop.
+    pub link: Option<SessionId>,
     /// The router id of the origin, as a reflector wrote it (RFC 4456 section 8).
     pub originator: Option<Ipv4Addr>,
     /// The clusters on its way, the nearest first.
@@ -63,7 +72,7 @@ pub struct Path {
 }
 
 /// Why a speaker does not have a route from a peer.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum NotPassed {
     /// The session is down.
@@ -90,6 +99,10 @@ pub enum NotPassed {
     OwnAgain,
     /// It has passed this cluster already (RFC 4456 section 8).
     ClusterLoop,
+    /// There is no way to its next hop from here (RFC 4271 section 9.1.2.1).
+    NextHop,
+    /// Its next hop is this speaker's own address (RFC 4271 section 6.3).
+    OwnNextHop,
 }
 
 /// What becomes of a class's routes at another.
@@ -127,39 +140,60 @@ struct Classes {
 }
 
 impl Bgp {
-    /// The sessions over links, which bring the underlay's routes.
-    pub(super) fn over_links(
-        fabric: &Fabric,
-        adjacencies: &IdVec<AdjacencyId, Adjacency>,
-        of_interface: &IdVec<InterfaceId, Option<AdjacencyId>>,
-        causes: &mut Causes,
-    ) -> Self {
+    /// The sessions over links, which bring the underlay's routes; `underlay` is what it is without them.
+    pub(super) fn over_links(fabric: &Fabric, underlay: &Underlay, causes: &mut Causes) -> Self {
+        let (adjacencies, of_interface) = (&underlay.adjacencies, &underlay.of_interface);
         let outcomes = session::over_links(fabric, adjacencies, of_interface, causes);
-        Self::of(fabric, outcomes, &[Family::Ipv4, Family::Ipv6])
+        let families = [Family::Ipv4, Family::Ipv6];
+        let bgp = Self::of(fabric, outcomes, &families, Unresolved::default());
+        let unresolved = match bgp.is_used() {
+            true => Unresolved::of_links(fabric, underlay, &bgp, &bgp.outcomes),
+            false => Unresolved::default(),
+        };
+        match unresolved.is_empty() {
+            true => bgp,
+            false => Self::of(fabric, bgp.outcomes, &families, unresolved),
+        }
     }
 
     /// All sessions, when the underlay's routes are known.
     pub(super) fn over_all(fabric: &Fabric, underlay: &Underlay, causes: &mut Causes) -> Self {
         let links = underlay.bgp.outcomes.clone();
         let outcomes = session::over_loopbacks(fabric, underlay, links, causes);
-        Self::of(fabric, outcomes, &[Family::Evpn])
+        let unresolved = Unresolved::of_speakers(fabric, underlay, &outcomes);
+        Self::of(fabric, outcomes, &[Family::Evpn], unresolved)
     }
 
-    fn of(fabric: &Fabric, outcomes: Outcomes, families: &[Family]) -> Self {
+    fn of(
+        fabric: &Fabric,
+        outcomes: Outcomes,
+        families: &[Family],
+        unresolved: Unresolved,
+    ) -> Self {
         let written = |names: &[At<PolicyName>]| {
             names.iter().any(|name| matches!(name.value, PolicyName::Policy(_)))
         };
         let by_prefix = fabric.sessions.values().any(|s| written(&s.import) || written(&s.export));
         let used = |family: Family| outcomes.values().any(|outcome| outcome.carries(family));
         let families: Vec<Family> = families.iter().copied().filter(|&f| used(f)).collect();
-        let mut bgp =
-            Self { outcomes, classes: Classes::default(), verdicts: Vec::new(), by_prefix };
+        let (classes, verdicts) = (Classes::default(), Vec::new());
+        let mut bgp = Self { outcomes, classes, verdicts, by_prefix, unresolved };
         if !families.is_empty() {
             bgp.classes = bgp.classify(fabric);
             bgp.verdicts =
                 families.into_iter().map(|f| (f, bgp.judge_classes(fabric, f))).collect();
         }
         bgp
+    }
+
+    /// The class of a speaker, where BGP has any say.
+    pub(super) fn class_of(&self, router: RouterId) -> Option<u32> {
+        self.is_used().then(|| self.classes.of[router])
+    }
+
+    /// Whether a speaker has no way to what another originates by EVPN, whoever tells it.
+    pub(super) fn has_no_way(&self, at: RouterId, origin: RouterId) -> bool {
+        self.unresolved.holds(at, NextHop::Speaker(origin))
     }
 
     /// What became of a session.
@@ -180,12 +214,18 @@ impl Bgp {
     /// Groups the speakers. Two are alike if they have the same peers, set alike at both ends, and no AS
     /// number that a third might meet again.
     fn classify(&self, fabric: &Fabric) -> Classes {
-        type Peer = (RouterId, u8, Ends);
-        type Alike = (Option<Asn>, Option<Ipv4Addr>, bool, Vec<Peer>);
+        type Peer = (RouterId, u8, SmallVec<[u32; 2]>, Ends);
+        type Views = (Option<u32>, SmallVec<[u32; 2]>);
+        type Identity = (Option<Asn>, Option<Ipv4Addr>, Option<Ipv4Addr>, bool);
+        type Alike = (Identity, Views, Vec<Peer>);
         let mut shared: FxHashMap<Asn, u32> = FxHashMap::default();
+        let mut same_id: FxHashMap<Ipv4Addr, u32> = FxHashMap::default();
         for router in fabric.routers.values() {
             if let Some(asn) = router.as_number {
                 *shared.entry(asn.value).or_default() += 1;
+            }
+            if let Some(id) = router.router_id {
+                *same_id.entry(id.value).or_default() += 1;
             }
         }
         let mut known: FxHashMap<Alike, u32> = FxHashMap::default();
@@ -198,12 +238,19 @@ impl Bgp {
                 .filter_map(|session| {
                     let peer = fabric.devices[fabric.session(session).peer].router?;
                     let outcome = &self.outcomes[session];
-                    Some((peer, outcome.families, Ends::of(fabric, session, outcome.twin?)))
+                    let link = self.unresolved.views_without(NextHop::Link(session));
+                    let ends = Ends::of(fabric, session, outcome.twin?);
+                    Some((peer, outcome.families, link, ends))
                 })
                 .collect();
             peers.sort_unstable_by_key(|peer| (peer.0, peer.1));
+            let views =
+                (self.unresolved.view(id), self.unresolved.views_without(NextHop::Speaker(id)));
             let asn = router.as_number.map(|asn| asn.value).filter(|asn| shared[asn] > 1);
-            let key = (asn, router.cluster_id.map(|id| id.value), router.policy_required, peers);
+            // Who has the router id of another takes its routes for its own (RFC 4456 section 8).
+            let twice = router.router_id.map(|id| id.value).filter(|id| same_id[id] > 1);
+            let cluster = router.cluster_id.map(|id| id.value);
+            let key = ((asn, twice, cluster, router.policy_required), views, peers);
             let next = u32::try_from(classes.members.len()).unwrap_or(u32::MAX);
             let class = *known.entry(key).or_insert(next);
             if class == next {
@@ -268,87 +315,17 @@ impl Bgp {
         family: Family,
         origin: RouterId,
     ) -> Vec<Option<Path>> {
-        let classes = &self.classes;
-        let mut best: Vec<Option<Path>> = vec![None; classes.members.len()];
-        let own = Path::local(origin);
-        let mut queue: std::collections::VecDeque<usize> = std::collections::VecDeque::new();
-        for session in fabric.router(origin).sessions.iter() {
-            let Some(twin) = self.outcomes[session].twin else { continue };
-            let Some(peer) = fabric.devices[fabric.session(session).peer].router else { continue };
-            if let Ok(path) = self.offer(fabric, family, &own, twin, None) {
-                let at = classes.of[peer] as usize;
-                if improves(fabric, best[at].as_ref(), &path) {
-                    best[at] = Some(path);
-                    queue.push_back(at);
-                }
-            }
-        }
-        while let Some(at) = queue.pop_front() {
-            let Some(path) = best[at].clone() else { continue };
-            for (to, sessions) in &classes.peers[at] {
-                let to = *to;
-                // The origin itself does not stand for its class here.
-                let other = sessions
-                    .iter()
-                    .find(|&&session| fabric.session(session).peer != fabric.router(origin).device);
-                let Some(twin) = other.and_then(|&session| self.outcomes[session].twin) else {
-                    continue;
-                };
-                if let Ok(offered) = self.offer(fabric, family, &path, twin, None)
-                    && improves(fabric, best[to as usize].as_ref(), &offered)
-                {
-                    best[to as usize] = Some(offered);
-                    queue.push_back(to as usize);
-                }
-            }
-        }
+        let count = self.classes.members.len();
+        let telling = AmongClasses { bgp: self, fabric, family, origin, count };
+        let own = std::iter::once((count, Path::local(origin)));
+        let mut best = settle::settle(&telling, count + 1, own);
+        best.truncate(count);
         best
     }
 
     /// The first speaker of each class.
     pub(crate) fn speakers(&self) -> Vec<RouterId> {
         self.classes.members.iter().filter_map(|members| members.first().copied()).collect()
-    }
-
-    /// Speakers that stand for two others in how routes get from one to the other: the first of each one's
-    /// class, or the second where both are of one.
-    pub(crate) fn alike(&self, at: RouterId, origin: RouterId) -> (RouterId, RouterId) {
-        let of = |router: RouterId| &self.classes.members[self.classes.of[router] as usize];
-        let (one, other) = (of(at), of(origin));
-        match one.first() == other.first() {
-            true => (one.get(1).copied().unwrap_or(at), one.first().copied().unwrap_or(origin)),
-            false => (one.first().copied().unwrap_or(at), other.first().copied().unwrap_or(origin)),
-        }
-    }
-
-    /// The peers that bring a speaker what another originates, all in the same way as the best does, followed
-    /// through classes of speakers.
-    pub(crate) fn bringers(
-        &self,
-        fabric: &Fabric,
-        family: Family,
-        at: RouterId,
-        origin: RouterId,
-    ) -> SmallVec<[RouterId; 4]> {
-        let best = self.propagate_classes(fabric, family, origin);
-        let local = Path::local(origin);
-        let Some(own) = &best[self.classes.of[at] as usize] else { return SmallVec::new() };
-        let client = |session: SessionId| fabric.session(session).client.value;
-        let sessions = fabric.router(at).sessions.iter().filter_map(|session| {
-            let peer = fabric.devices[fabric.session(session).peer].router?;
-            let path = match peer == origin {
-                true => Some(&local),
-                false => best[self.classes.of[peer] as usize].as_ref(),
-            };
-            let offer = self.offer(fabric, family, path?, session, None).ok()?;
-            let alike = offer.rewritten == own.rewritten
-                && offer.communities == own.communities
-                && offer.learned == own.learned
-                && offer.as_path.len() == own.as_path.len()
-                && own.from.is_some_and(|from| client(from) == client(session));
-            alike.then_some(peer)
-        });
-        sessions.collect()
     }
 
     /// What becomes of a speaker's routes at another.
@@ -428,36 +405,42 @@ impl Bgp {
         prefix: Option<&IpPrefix>,
         among: impl Fn(RouterId) -> bool,
     ) -> Propagated {
-        let mut best: IdVec<RouterId, Option<Path>> = IdVec::filled(&fabric.routers, None);
-        let mut queue: std::collections::VecDeque<RouterId> = origins.iter().copied().collect();
-        for &origin in origins {
-            best[origin] = Some(Path::local(origin));
-        }
-        // Who has passed on its best path: to do so again changes nothing.
-        let mut told: IdVec<RouterId, bool> = IdVec::filled(&fabric.routers, false);
-        // Each change makes some speaker's path better, so this ends.
+        let telling = AmongSpeakers { bgp: self, fabric, family, prefix, among: &among };
+        let own = origins.iter().map(|&origin| (origin.index(), Path::local(origin)));
+        let best = IdVec::from(settle::settle(&telling, fabric.routers.len(), own));
+        Propagated { best }
+    }
+
+    /// Where the routes of some origins are lost on their way to a speaker that doesn't have them: the session
+    /// by which a peer that has them doesn't pass them on, and why. The nearest first.
+    pub(crate) fn where_lost(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        origins: &[RouterId],
+        at: RouterId,
+        prefix: Option<&IpPrefix>,
+    ) -> Option<(SessionId, NotPassed)> {
+        let found = self.propagate(fabric, family, origins, prefix);
+        let mut seen = FxHashSet::from_iter([at]);
+        let mut queue = VecDeque::from([at]);
+        let mut down = None;
         while let Some(at) = queue.pop_front() {
-            if std::mem::replace(&mut told[at], true) {
-                continue;
-            }
-            let Some(path) = best[at].clone() else { continue };
-            for session in fabric.router(at).sessions.iter() {
-                let Some(to) = fabric.devices[fabric.session(session).peer].router else {
-                    continue;
-                };
-                let Some(twin) = self.outcomes[session].twin.filter(|_| among(to)) else {
-                    continue;
-                };
-                if let Ok(offered) = self.offer(fabric, family, &path, twin, prefix)
-                    && improves(fabric, best[to].as_ref(), &offered)
-                {
-                    best[to] = Some(offered);
-                    told[to] = false;
-                    queue.push_back(to);
+            for (session, offer) in self.received(fabric, family, &found, at, prefix) {
+                match offer {
+                    Ok(_) | Err(NotPassed::FromHere) => {}
+                    Err(why @ (NotPassed::Down(_) | NotPassed::Family)) => {
+                        down = down.or(Some((session, why)));
+                    }
+                    Err(NotPassed::PeerLacks) => {
+                        let peer = fabric.devices[fabric.session(session).peer].router;
+                        queue.extend(peer.filter(|&peer| seen.insert(peer)));
+                    }
+                    Err(why) => return Some((session, why)),
                 }
             }
         }
-        Propagated { best }
+        down
     }
 
     /// What each peer of a speaker offers it, or why it doesn't.
@@ -589,15 +572,125 @@ impl Bgp {
                 next.clusters.insert_many(0, cluster(sender));
             }
         }
+        let local = path.learned == Learned::Local;
         let rule = sending.next_hop.map_or_else(
             || if external { NextHopRule::Rewritten } else { NextHopRule::Kept },
             |rule| rule.value,
         );
         // What a speaker originates has its own address already.
-        if rule == NextHopRule::Rewritten && path.learned != Learned::Local {
+        if rule == NextHopRule::Rewritten && !local {
             next.rewritten = fabric.devices[sending.device].router;
         }
+        if rule == NextHopRule::Rewritten || local {
+            next.link = sending.interface.map(|_| sent);
+        }
+        self.resolves(fabric, family, receiving.device, &next)?;
         Ok(next)
+    }
+
+    /// Whether a speaker can use a path: it has a way to the next hop (RFC 4271 section 9.1.2.1), which is not
+    /// itself (section 6.3).
+    fn resolves(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        device: DeviceId,
+        path: &Path,
+    ) -> Result<(), NotPassed> {
+        let Some(at) = fabric.devices[device].router else { return Ok(()) };
+        if family != Family::Evpn {
+            let Some(link) = path.link else { return Ok(()) };
+            let session = fabric.session(link);
+            return match () {
+                () if session.device == device => Err(NotPassed::OwnNextHop),
+                () if session.peer == device => Ok(()),
+                () if self.unresolved.holds(at, NextHop::Link(link)) => Err(NotPassed::NextHop),
+                () => Ok(()),
+            };
+        }
+        let speaker = path.rewritten.unwrap_or(path.origin);
+        if speaker == at {
+            return if path.rewritten.is_some() { Err(NotPassed::OwnNextHop) } else { Ok(()) };
+        }
+        let address = address_of(fabric, speaker);
+        if address.is_some() && address == address_of(fabric, at) {
+            // The sides of a pair have one address, and tell each other by their own.
+            let paired = fabric.pair_of(device, fabric.router(speaker).device).is_some();
+            return if paired { Ok(()) } else { Err(NotPassed::OwnNextHop) };
+        }
+        match address.is_none() || self.unresolved.holds(at, NextHop::Speaker(speaker)) {
+            true => Err(NotPassed::NextHop),
+            false => Ok(()),
+        }
+    }
+}
+
+/// Classes of speakers, with the origin by itself as the last.
+struct AmongClasses<'a> {
+    bgp: &'a Bgp,
+    fabric: &'a Fabric,
+    family: Family,
+    origin: RouterId,
+    count: usize,
+}
+
+impl settle::Telling for AmongClasses<'_> {
+    fn peers(&self, at: usize, tell: &mut dyn FnMut(usize, SessionId)) {
+        let (fabric, bgp) = (self.fabric, self.bgp);
+        if at == self.count {
+            for session in fabric.router(self.origin).sessions.iter() {
+                let peer = fabric.devices[fabric.session(session).peer].router;
+                if let Some((peer, twin)) = peer.zip(bgp.outcomes[session].twin) {
+                    tell(bgp.classes.of[peer] as usize, twin);
+                }
+            }
+            return;
+        }
+        for (to, sessions) in &bgp.classes.peers[at] {
+            // The origin itself does not stand for its class here.
+            let origin = fabric.router(self.origin).device;
+            let other = sessions.iter().find(|&&session| fabric.session(session).peer != origin);
+            if let Some(twin) = other.and_then(|&session| bgp.outcomes[session].twin) {
+                tell(*to as usize, twin);
+            }
+        }
+    }
+
+    fn offer(&self, path: &Path, at: SessionId) -> Option<Path> {
+        self.bgp.offer(self.fabric, self.family, path, at, None).ok()
+    }
+
+    fn is_better(&self, one: &Path, other: &Path) -> bool {
+        compare(self.fabric, one, other) == Ordering::Less
+    }
+}
+
+/// The speakers themselves.
+struct AmongSpeakers<'a, A> {
+    bgp: &'a Bgp,
+    fabric: &'a Fabric,
+    family: Family,
+    prefix: Option<&'a IpPrefix>,
+    among: &'a A,
+}
+
+impl<A: Fn(RouterId) -> bool> settle::Telling for AmongSpeakers<'_, A> {
+    fn peers(&self, at: usize, tell: &mut dyn FnMut(usize, SessionId)) {
+        for session in self.fabric.router(RouterId::from_index(at)).sessions.iter() {
+            let to = self.fabric.devices[self.fabric.session(session).peer].router;
+            let Some(to) = to.filter(|&to| (self.among)(to)) else { continue };
+            if let Some(twin) = self.bgp.outcomes[session].twin {
+                tell(to.index(), twin);
+            }
+        }
+    }
+
+    fn offer(&self, path: &Path, at: SessionId) -> Option<Path> {
+        self.bgp.offer(self.fabric, self.family, path, at, self.prefix).ok()
+    }
+
+    fn is_better(&self, one: &Path, other: &Path) -> bool {
+        compare(self.fabric, one, other) == Ordering::Less
     }
 }
 
@@ -609,6 +702,7 @@ impl Path {
             from: None,
             as_path: SmallVec::new(),
             rewritten: None,
+            link: None,
             originator: None,
             clusters: SmallVec::new(),
             communities: true,
@@ -639,12 +733,8 @@ fn passes(
     if all { Ok(()) } else { Err(true) }
 }
 
-/// Whether an offered path is better than the one that a speaker has (RFC 4271 section 9.1.2.2, RFC
-/// 4456 section 9). All have one local preference, and the way to the next hop costs the same.
-fn improves(fabric: &Fabric, known: Option<&Path>, offered: &Path) -> bool {
-    known.is_none_or(|known| compare(fabric, offered, known) == Ordering::Less)
-}
-
+/// Which of two paths a speaker prefers (RFC 4271 section 9.1.2.2, RFC 4456 section 9). All have one local
+/// preference, and the way to the next hop costs the same.
 fn compare(fabric: &Fabric, a: &Path, b: &Path) -> Ordering {
     let rank = |path: &Path| match path.learned {
         Learned::Local => 0,

@@ -63,7 +63,8 @@ impl Carriers<'_> {
                 let node = self.node(far);
                 if seen.insert((node, vlan)) {
                     let first = at.first.or(Some(port));
-                    queue.push_back((Reached { node, vlan, first, links: at.links + 1 }, Some(far)));
+                    queue
+                        .push_back((Reached { node, vlan, first, links: at.links + 1 }, Some(far)));
                 }
             }
         }

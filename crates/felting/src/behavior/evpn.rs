@@ -7,6 +7,7 @@ mod attach;
 mod election;
 mod routes;
 pub(crate) mod tenant;
+mod way_out;
 
 use std::net::IpAddr;
 
@@ -15,20 +16,25 @@ use smallvec::SmallVec;
 
 pub(crate) use election::Closed;
 pub(super) use election::Elector;
+pub(crate) use election::elects_by;
 pub use election::{Election, ElectionView};
 pub use routes::{EvpnRoute, Import, NotImported, Received, RouteKind, RouteOf};
 pub use tenant::{Learnt, TenantRoute, TenantSource};
+pub use way_out::WayOut;
 
 use super::State;
+use super::bgp::address_of;
 use super::carrier::{Carriers, enters};
 use super::condition::Condition;
+use super::pair::PairOutcome;
 use crate::fabric::{
-    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PresenceId, RouterId, SegmentId, SessionId,
-    VrfId,
+    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PairId, PresenceId, RouterId, SegmentId,
+    SessionId, VrfId,
 };
 use crate::id::IdVec;
 use crate::value::{
-    Asn, Encapsulation, Family, Replication, RouteDistinguisher, RouteTarget, TargetRule, Vni,
+    Asn, Encapsulation, Family, Replication, RouteDistinguisher, RouteTarget, SingleHomed,
+    TargetRule, Vni,
 };
 
 /// Route targets of an instance: nearly always one.
@@ -78,7 +84,12 @@ pub struct Evpn {
     moved: FxHashMap<EndpointId, (DeviceId, Option<NetworkId>)>,
 }
 
-pub(super) fn outcome(fabric: &Fabric, condition: &Condition, carriers: &Carriers<'_>) -> Evpn {
+pub(super) fn outcome(
+    fabric: &Fabric,
+    condition: &Condition,
+    carriers: &Carriers<'_>,
+    pairs: &IdVec<PairId, PairOutcome>,
+) -> Evpn {
     let mut evpn = Evpn {
         instances: IdVec::filled(&fabric.presences, None),
         tenants: fabric
@@ -105,7 +116,7 @@ pub(super) fn outcome(fabric: &Fabric, condition: &Condition, carriers: &Carrier
         evpn.instances[id] = Some(instance);
     }
     evpn.moved = super::host::moved(fabric, condition);
-    let attached = attach::attached(fabric, &evpn.moved, carriers);
+    let attached = attach::attached(fabric, &evpn.moved, carriers, pairs);
     for (endpoint, presences) in attached.iter() {
         for &presence in presences {
             evpn.endpoints_at.entry(presence).or_default().push(endpoint);
@@ -169,7 +180,7 @@ fn instance(fabric: &Fabric, id: PresenceId, overlay: &Overlay, vni: Vni) -> Ins
 }
 
 /// Why a VTEP does not have another's routes for a segment.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Apart {
     /// One of the two is no VTEP of the segment.
@@ -180,12 +191,21 @@ pub enum Apart {
     NoCommunities,
     /// They have another target than is imported.
     Target,
+    /// They are for another Ethernet tag of a VLAN-aware bundle.
+    Tag,
+    /// It asks for no copies of what is flooded.
+    NoCopies,
     /// They name another encapsulation.
     Encapsulation,
     /// There is no route to their next hop.
     NextHop,
+    /// One of the two has withdrawn the address of its pair, as the peer link is lost.
+    Withdrawn,
     /// Their next hop is this VTEP's own address: the two are a pair.
     Own,
+    /// Their next hop is of another IP version than this VTEP's address: the outer header has one version
+    /// (RFC 7348 section 5).
+    Family,
     /// Frames go to another UDP port than the far VTEP listens on.
     UdpPort,
     /// Frames go to a switch that has not that VTEP: it put itself in as next hop.
@@ -200,8 +220,12 @@ impl Apart {
             Self::NotReceived => "no session brings its routes",
             Self::NoCommunities => "its targets were dropped on the way",
             Self::Target => "its target is not imported",
+            Self::Tag => "it is another segment of the bundle",
+            Self::NoCopies => "it asks for no copies",
             Self::Encapsulation => "another encapsulation",
             Self::NextHop => "no route to its next hop",
+            Self::Withdrawn => "the peer link is lost, and the pair\u{2019}s address withdrawn",
+            Self::Family => "its address is of another IP version",
             Self::UdpPort => "it listens on another UDP port",
             Self::Elsewhere => "its next hop is another switch",
             Self::Own => "the pair's own",
@@ -283,6 +307,14 @@ impl Evpn {
     }
 }
 
+/// The Ethernet tag of a segment's routes on a VTEP: the VNI in a VLAN-aware bundle (RFC 8365 section 5.1.3), else
+/// 0.
+pub(crate) fn ethernet_tag(fabric: &Fabric, presence: PresenceId) -> u32 {
+    let at = fabric.presence(presence);
+    let aware = fabric.segment(at.segment).evi.is_some();
+    at.vni.filter(|_| aware).map_or(0, |vni| vni.get())
+}
+
 /// How a VTEP of a segment floods.
 pub(crate) fn replication(fabric: &Fabric, presence: PresenceId) -> Option<Replication> {
     let overlay = fabric.overlay_of(fabric.presence(presence).switch)?;
@@ -304,11 +336,7 @@ impl State {
     ) -> Option<IpAddr> {
         match rewritten {
             None => fabric.vtep_of(origin).map(|vtep| vtep.value),
-            Some(speaker) => {
-                let router = fabric.router(speaker);
-                let vtep = fabric.vtep_of(router.device).map(|vtep| vtep.value);
-                vtep.or_else(|| router.loopbacks.first().map(|loopback| loopback.address()))
-            }
+            Some(speaker) => address_of(fabric, speaker),
         }
     }
 
@@ -320,15 +348,46 @@ impl State {
         at: PresenceId,
         from: PresenceId,
     ) -> Result<IpAddr, Apart> {
+        let (here, there) = (fabric.presence(at).switch, fabric.presence(from).switch);
+        let next_hop = self.arrives(fabric, here, there)?;
+        self.imports_from(fabric, at, from)?;
+        Ok(next_hop)
+    }
+
+    /// Whether a VTEP takes what another tells it of a segment, once it has got there.
+    fn imports_from(&self, fabric: &Fabric, at: PresenceId, from: PresenceId) -> Result<(), Apart> {
         let (Some(own), Some(theirs)) = (self.evpn.instance(at), self.evpn.instance(from)) else {
             return Err(Apart::NoVtep);
         };
-        let (here, there) = (fabric.presence(at).switch, fabric.presence(from).switch);
-        let next_hop = self.arrives(fabric, here, there)?;
-        if !own.imports(&theirs.export) {
-            return Err(Apart::Target);
+        match () {
+            () if !own.imports(&theirs.export) => Err(Apart::Target),
+            // RFC 7432 section 6.3: in a VLAN-aware bundle the Ethernet tag tells segments apart.
+            () if ethernet_tag(fabric, at) != ethernet_tag(fabric, from) => Err(Apart::Tag),
+            () => Ok(()),
         }
-        Ok(next_hop)
+    }
+
+    /// The address to which one VTEP of a segment copies what it floods for another: the tunnel identifier of
+    /// the type 3 route, whatever its next hop (RFC 7432 section 11.2, RFC 6514 section 5); or why it doesn't.
+    ///
+    /// # Errors
+    ///
+    /// Why the other gets no copy.
+    pub fn copies(&self, fabric: &Fabric, at: PresenceId, to: PresenceId) -> Result<IpAddr, Apart> {
+        let (here, there) = (fabric.presence(at).switch, fabric.presence(to).switch);
+        if replication(fabric, to) != Some(Replication::HeadEnd) {
+            return Err(Apart::NoCopies);
+        }
+        let rewritten = self.told(fabric, here, there)?;
+        self.imports_from(fabric, at, to)?;
+        let address = fabric.vtep_of(there).map(|vtep| vtep.value).ok_or(Apart::NoVtep)?;
+        self.sends_to(fabric, here, address)?;
+        // That there is a way to the next hop is known already.
+        if rewritten.is_some() {
+            let router = fabric.devices[here].router.ok_or(Apart::NoVtep)?;
+            self.underlay.delivers(fabric, router, address).map_err(|_| Apart::NextHop)?;
+        }
+        Ok(address)
     }
 
     /// Whether a VTEP has what another originates, whatever its targets; the address that it sends to.
@@ -338,6 +397,28 @@ impl State {
         here: DeviceId,
         there: DeviceId,
     ) -> Result<IpAddr, Apart> {
+        let rewritten = self.told(fabric, here, there)?;
+        let address = Self::next_hop(fabric, there, rewritten).ok_or(Apart::NextHop)?;
+        self.sends_to(fabric, here, address)?;
+        Ok(address)
+    }
+
+    /// Whether a VTEP can send to an address of another.
+    fn sends_to(&self, fabric: &Fabric, here: DeviceId, address: IpAddr) -> Result<(), Apart> {
+        match fabric.vtep_of(here).map(|vtep| vtep.value) {
+            Some(own) if own == address => Err(Apart::Own),
+            Some(own) if own.is_ipv4() != address.is_ipv4() => Err(Apart::Family),
+            _ => Ok(()),
+        }
+    }
+
+    /// Whether the routes of one VTEP get to another whole; the speaker that put itself in as next hop.
+    fn told(
+        &self,
+        fabric: &Fabric,
+        here: DeviceId,
+        there: DeviceId,
+    ) -> Result<Option<RouterId>, Apart> {
         let router = |device: DeviceId| fabric.devices[device].router;
         let (Some(at), Some(origin)) = (router(here), router(there)) else {
             return Err(Apart::NoVtep);
@@ -345,19 +426,23 @@ impl State {
         let (Some(own), Some(theirs)) = (fabric.overlay_of(here), fabric.overlay_of(there)) else {
             return Err(Apart::NoVtep);
         };
-        let verdict = self.bgp.verdict(Family::Evpn, origin, at).ok_or(Apart::NotReceived)?;
+        let parted = |device: DeviceId, overlay: &Overlay| {
+            self.withdrawn.contains(&device) && overlay.single_homed == SingleHomed::Shared
+        };
+        if parted(here, own) || parted(there, theirs) {
+            return Err(Apart::Withdrawn);
+        }
+        let verdict = self.bgp.verdict(Family::Evpn, origin, at).ok_or_else(|| {
+            let no_way = self.bgp.has_no_way(at, origin);
+            if no_way { Apart::NextHop } else { Apart::NotReceived }
+        })?;
         if !verdict.communities {
             return Err(Apart::NoCommunities);
         }
         if own.encapsulation.value != theirs.encapsulation.value {
             return Err(Apart::Encapsulation);
         }
-        let address = Self::next_hop(fabric, there, verdict.rewritten).ok_or(Apart::NextHop)?;
-        if own.vtep.is_some_and(|vtep| vtep.value == address) {
-            return Err(Apart::Own);
-        }
-        self.underlay.delivers(fabric, at, address).map_err(|_| Apart::NextHop)?;
-        Ok(address)
+        Ok(verdict.rewritten)
     }
 
     /// The segments that the frames of an endpoint come into as it is cabled, whether its links are up or
@@ -417,10 +502,7 @@ impl State {
         match how {
             Replication::HeadEnd => {
                 for other in self.evpn.exporters_for(presence) {
-                    if replication(fabric, other) != Some(Replication::HeadEnd) {
-                        continue;
-                    }
-                    if let Ok(address) = self.learns(fabric, presence, other) {
+                    if let Ok(address) = self.copies(fabric, presence, other) {
                         list.targets.push(FloodTarget { address, presence: Some(other) });
                     }
                 }

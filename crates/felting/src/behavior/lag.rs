@@ -14,7 +14,7 @@ use super::pair::PairOutcome;
 use super::partner::{EndId, Partners, partners, port_number};
 use super::stack::StackOutcome;
 use crate::fabric::{Fabric, LagId, MemberId, PairId, PortId, StackId};
-use crate::id::IdVec;
+use crate::id::{Id, IdVec};
 use crate::value::{Activity, MacAddr, Protocol, Speed, Unanswered};
 
 /// An LACP system identifier. The lesser is the better: priority first, then MAC address
@@ -432,7 +432,9 @@ impl Selection<'_> {
         let lag = self.fabric.lag(member.lag);
         let group = lag.group.map(|group| self.fabric.group(group));
         if group.is_some_and(|group| {
-            self.pairs[group.pair].closes.is_some_and(|side| group.halves[side] == Some(member.lag))
+            // Before roles are known nothing is closed.
+            let closes = self.pairs.values().nth(group.pair.index()).and_then(|pair| pair.closes);
+            closes.is_some_and(|side| group.halves[side] == Some(member.lag))
         }) {
             return Some(Reason::PairSplit);
         }

@@ -5,13 +5,18 @@
 
 use std::net::IpAddr;
 
+use std::collections::BTreeSet;
+
 use rustc_hash::FxHashMap;
 
 use super::Condition;
+use super::carrier::carried;
+use super::lag::LagOutcome;
 use crate::fabric::{
-    DeviceId, Fabric, GroupId, Keepalive, LagId, ManagementId, Pair, PairId, PortId, SegmentId,
+    DeviceId, Fabric, GroupId, Keepalive, Lag, LagId, ManagementId, Pair, PairId, PortId, SegmentId,
 };
 use crate::id::IdVec;
+use crate::value::{Activity, PeerLinkLoss};
 
 /// By what the keepalive of one side goes, or why it does not arrive.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -100,8 +105,10 @@ pub struct PairOutcome {
     /// Whether the keepalive arrives both ways.
     pub alive: bool,
     /// The side that closes its group members: the secondary, while the peer link is down and
-    /// the keepalive says that the primary lives.
+    /// the keepalive says that the primary lives, if it is to.
     pub closes: Option<usize>,
+    /// Whether that side closes all its ports that carry VLANs with them.
+    pub closes_all: bool,
     /// Whether both sides take themselves for the primary: peer link and keepalive are down.
     pub doubled: bool,
 }
@@ -120,11 +127,12 @@ pub(super) fn outcomes(
     fabric: &Fabric,
     condition: &Condition,
     far: &IdVec<PortId, Option<PortId>>,
+    peer_links: &IdVec<PairId, bool>,
 ) -> IdVec<PairId, PairOutcome> {
     let owners = Owners::of(fabric);
     let outcome = |(id, pair): (PairId, &Pair)| {
         let on = pair.sides.each_ref().map(|side| !condition.devices.contains(&side.switch.value));
-        let peer_link = peer_link_up(fabric, pair, far);
+        let peer_link = peer_links[id];
         let keepalive = std::array::from_fn(|side| {
             let Some(keepalive) = &pair.sides[side].keepalive else {
                 return KeepalivePath::Unwritten;
@@ -156,6 +164,8 @@ pub(super) fn outcomes(
         let lost = !peer_link
             && on == [true, true]
             && pair.sides.iter().all(|side| side.peer_link.is_some() || side.peer_port.is_some());
+        let secondary = primary.map(|primary| 1 - primary).filter(|_| lost && alive);
+        let does = secondary.map(|side| pair.sides[side].secondary);
         PairOutcome {
             primary,
             why,
@@ -163,7 +173,8 @@ pub(super) fn outcomes(
             peer_link,
             keepalive,
             alive,
-            closes: primary.map(|primary| 1 - primary).filter(|_| lost && alive),
+            closes: secondary.filter(|_| does != Some(PeerLinkLoss::Stay)),
+            closes_all: does == Some(PeerLinkLoss::CloseAll),
             doubled: lost && !alive,
         }
     };
@@ -187,6 +198,65 @@ pub(super) fn close(
             }
         }
     }
+    for (id, pair) in fabric.pairs() {
+        let Some(side) = outcomes[id].closes.filter(|_| outcomes[id].closes_all) else { continue };
+        let kept = peer_ports(fabric, pair, side);
+        let bridges = |&port: &PortId| {
+            carried(fabric, port)
+                .is_some_and(|(tagged, untagged)| !tagged.is_empty() || untagged.is_some())
+        };
+        let ports = fabric.device(pair.sides[side].switch.value).ports.iter();
+        for port in ports.filter(bridges).filter(|port| !kept.contains(port)) {
+            if let Some(end) = far[port].take() {
+                far[end] = None;
+            }
+        }
+    }
+}
+
+/// The switches that have withdrawn the VTEP address of their pair.
+pub(super) fn withdrawn(
+    fabric: &Fabric,
+    outcomes: &IdVec<PairId, PairOutcome>,
+) -> BTreeSet<DeviceId> {
+    let closes =
+        |(id, pair): (PairId, &Pair)| outcomes[id].closes.map(|side| pair.sides[side].switch.value);
+    fabric.pairs().filter_map(closes).collect()
+}
+
+/// Whether the peer link of each pair carries frames: one of its cables has a link, and the LAG on it is up.
+pub(super) fn peer_links(
+    fabric: &Fabric,
+    far: &IdVec<PortId, Option<PortId>>,
+    lags: impl FnOnce() -> IdVec<LagId, LagOutcome>,
+) -> IdVec<PairId, bool> {
+    let linked = fabric.pairs().map(|(_, pair)| peer_link_up(fabric, pair, far));
+    let mut up: IdVec<PairId, bool> = linked.collect::<Vec<_>>().into();
+    // LAGs whose ends are set alike and need one member only are up with their first link.
+    let doubtful: Vec<(PairId, [LagId; 2])> = fabric
+        .pairs()
+        .filter(|(id, _)| up[*id])
+        .filter_map(|(id, pair)| {
+            let [Some(a), Some(b)] = pair.sides.each_ref().map(|side| side.peer_link) else {
+                return None;
+            };
+            let (x, y) = (fabric.lag(a.value), fabric.lag(b.value));
+            let passive = |lag: &Lag| lag.mode.value == Activity::Passive;
+            let sure = x.protocol.value == y.protocol.value
+                && !(passive(x) && passive(y))
+                && [x, y].iter().all(|lag| lag.min_members.value <= 1)
+                && fabric.hardware_of(x.device).is_none()
+                && fabric.hardware_of(y.device).is_none();
+            (!sure).then_some((id, [a.value, b.value]))
+        })
+        .collect();
+    if !doubtful.is_empty() {
+        let lags = lags();
+        for (id, ends) in doubtful {
+            up[id] = ends.iter().all(|&lag| lags[lag].up);
+        }
+    }
+    up
 }
 
 pub(super) fn groups(

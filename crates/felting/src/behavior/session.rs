@@ -39,7 +39,7 @@ impl SessionOutcome {
 }
 
 /// Why a session is down.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
 pub enum SessionFault {
     /// The link that it is over is down, or carries no packets.
@@ -276,8 +276,14 @@ fn unreachable(
     if asn(here) == asn(there) {
         return None;
     }
-    let Some(most) = session.multihop else { return Some(SessionFault::MultihopMissing) };
-    match hops(fabric, underlay, here, there) {
+    let hops = hops(fabric, underlay, here, there);
+    let Some(most) = session.multihop else {
+        // RFC 4271 section 5.1.3 knows of no such check where the peer is one hop away: what is sent with a TTL
+        // of 1 gets there. Farther away it doesn't (RFC 791 section 3.2).
+        let checked = fabric.router(here).connected_check || hops != Some(1);
+        return checked.then_some(SessionFault::MultihopMissing);
+    };
+    match hops {
         Some(hops) if hops <= most.value => None,
         hops => Some(SessionFault::MultihopShort(hops.unwrap_or(u16::MAX))),
     }

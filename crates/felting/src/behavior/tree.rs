@@ -252,6 +252,8 @@ pub struct Trees {
     pub(crate) bridges: IdVec<BridgeId, Bridge>,
     pub(crate) ports: IdVec<BridgePortId, BridgePort>,
     pub(crate) lans: IdVec<LanId, SmallVec<[BridgePortId; 2]>>,
+    /// The ports of each bridge that share a LAN with others.
+    joining: IdVec<BridgeId, SmallVec<[BridgePortId; 2]>>,
     /// The common tree, for every port.
     common: IdVec<BridgePortId, (PortRole, TreeReason)>,
     /// The common tree first.
@@ -323,6 +325,25 @@ impl Trees {
     /// What a port does in the common tree, and why.
     pub fn common(&self, port: BridgePortId) -> (PortRole, TreeReason) {
         self.common[port]
+    }
+
+    /// The ports of a bridge that lead to other bridges.
+    pub(crate) fn joining(&self, bridge: BridgeId) -> &[BridgePortId] {
+        &self.joining[bridge]
+    }
+
+    /// The ports that carry the frames of a bridge port.
+    pub(crate) fn carrier_ports(&self, fabric: &Fabric, port: BridgePortId) -> Vec<PortId> {
+        let of_lag = |lag: LagId| {
+            fabric.lag(lag).members.iter().map(|member| fabric.member(member).port.value)
+        };
+        match self.ports[port].carrier {
+            Carrier::Port(port) => vec![port],
+            Carrier::Lag(lag) => of_lag(lag).collect(),
+            Carrier::Group(group) => {
+                fabric.group(group).halves.into_iter().flatten().flat_map(of_lag).collect()
+            }
+        }
     }
 
     /// The other bridges' ports on the LAN of a port.
@@ -425,6 +446,10 @@ pub(super) fn trees(
     let (bridges, ports, of_device, at) =
         (builder.bridges, builder.ports, builder.of_device, builder.at);
     let region_of = regions(fabric, &bridges);
+    let mut joining = IdVec::filled(&bridges, SmallVec::new());
+    for &port in lans.values().filter(|on| on.len() > 1).flatten() {
+        joining[ports[port].bridge].push(port);
+    }
     let common = IdVec::filled(&ports, (PortRole::Disabled, TreeReason::NoLink));
     let mut trees = Trees {
         of_device,
@@ -432,6 +457,7 @@ pub(super) fn trees(
         bridges,
         ports,
         lans,
+        joining,
         common,
         all: Vec::new(),
         loops: Vec::new(),

@@ -4,16 +4,21 @@
 //! computed for one destination at a time, when asked.
 
 pub(crate) mod adjacency;
+mod lost;
 mod paths;
+mod wan;
 
+use std::collections::BTreeSet;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 pub use adjacency::{Adjacency, AdjacencyFault};
+pub use lost::LostWay;
 pub use paths::{Hop, Route, RouteSource, Toward};
 pub(crate) use paths::{Next, Step, Towards};
+pub use wan::WrongTag;
 
 use super::Condition;
 use super::bgp::{Bgp, Heard};
@@ -46,6 +51,20 @@ pub(crate) struct Edge {
     /// What the way back costs, which is that of the end that sends into it.
     pub(crate) back: u32,
     pub(crate) domain: DomainId,
+    /// Whether IPv4 and IPv6 packets cross it.
+    pub(crate) carries: [bool; 2],
+}
+
+impl Edge {
+    /// Whether packets of the IP version of a prefix cross it.
+    pub(crate) fn carries(&self, prefix: &IpPrefix) -> bool {
+        self.carries[version(prefix)]
+    }
+}
+
+/// The place of a prefix's IP version among the two.
+fn version(prefix: &IpPrefix) -> usize {
+    usize::from(!prefix.address().is_ipv4())
 }
 
 /// Who tells the underlay of a prefix.
@@ -55,6 +74,8 @@ pub(crate) struct Origin {
     pub(crate) what: Advertised,
     /// What the prefix costs at its origin.
     pub(crate) cost: u32,
+    /// The domain that it is in, of the prefix of a link; else it is in all of its router's.
+    pub(crate) domain: Option<DomainId>,
 }
 
 /// What the underlay came to.
@@ -66,8 +87,11 @@ pub struct Underlay {
     pub(crate) edges: IdVec<RouterId, SmallVec<[Edge; 4]>>,
     /// Whether a domain is the one to which the others attach.
     pub(crate) backbone: IdVec<DomainId, bool>,
-    /// The parts of domains that each router is in, and the parts of backbones that it reaches.
-    parts: IdVec<RouterId, Parts>,
+    /// The parts of domains that each router is in, and the parts of backbones that it reaches, for IPv4 and for
+    /// IPv6.
+    parts: [IdVec<RouterId, Parts>; 2],
+    /// The domains that are level 1 of IS-IS, whose routes come before those of level 2.
+    level_one: IdVec<DomainId, bool>,
     origins: FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>,
     /// The routers that have each prefix themselves.
     pub(crate) connected: FxHashMap<IpPrefix, SmallVec<[RouterId; 2]>>,
@@ -81,8 +105,15 @@ pub struct Underlay {
 
 #[derive(Clone, Debug, Default)]
 struct Parts {
+    /// Those that it is in.
     own: SmallVec<[u32; 2]>,
+    /// The domains that these are of.
+    domains: SmallVec<[DomainId; 2]>,
+    /// The backbones whose prefixes it hears. A router that is in a backbone itself looks at that alone (RFC 2328
+    /// section 16.2).
     backbones: SmallVec<[u32; 2]>,
+    /// The backbones that hear its prefixes.
+    told: SmallVec<[u32; 2]>,
 }
 
 /// Why a packet does not get to an address.
@@ -107,53 +138,60 @@ pub(super) fn outcome(
     fabric: &Fabric,
     condition: &Condition,
     links: &Links<'_>,
+    withdrawn: &BTreeSet<DeviceId>,
     causes: &mut Causes,
 ) -> Underlay {
     let (adjacencies, of_interface) = adjacency::adjacencies(fabric, links, causes);
     let mut domains: FxHashMap<DomainKey, DomainId> = FxHashMap::default();
     let mut backbone: IdVec<DomainId, bool> = IdVec::default();
+    let mut level_one: IdVec<DomainId, bool> = IdVec::default();
     let mut edges: IdVec<RouterId, SmallVec<[Edge; 4]>> =
         IdVec::filled(&fabric.routers, SmallVec::new());
     for adjacency in adjacencies.values().filter(|adjacency| adjacency.fault.is_none()) {
+        let carries = [true, false]
+            .map(|v4| adjacency::carries_version(fabric, adjacency.near, adjacency.far, v4));
         for key in domain_keys(fabric, adjacency) {
-            let domain =
-                *domains.entry(key.clone()).or_insert_with(|| backbone.push(key.is_backbone()));
+            let domain = *domains.entry(key.clone()).or_insert_with(|| {
+                level_one.push(matches!(key, DomainKey::LevelOne(_)));
+                backbone.push(key.is_backbone())
+            });
             for (near, far) in [(adjacency.near, adjacency.far), (adjacency.far, adjacency.near)] {
                 let router = |id: InterfaceId| fabric.devices[fabric.interface(id).device].router;
                 let (Some(from), Some(to)) = (router(near), router(far)) else { continue };
                 let cost = |end: InterfaceId| fabric.interface(end).cost.get();
                 let (cost, back) = (cost(near), cost(far));
-                edges[from].push(Edge { to, near, cost, back, domain });
+                edges[from].push(Edge { to, near, cost, back, domain, carries });
             }
         }
     }
-    let parts = parts(fabric, &edges, &backbone);
-    let wans = fabric.wans.values().map(|wan| {
-        wan.ends.iter().all(|end| {
-            let off =
-                fabric.settings_of(end.value).and_then(|s| s.enabled).is_some_and(|e| !e.value);
-            !off && !condition.holds_port_down(fabric, end.value)
-        })
-    });
+    let parts = [0, 1].map(|version| parts(fabric, &edges, &backbone, version));
+    let wans = fabric.wans.values().map(|wan| wan::is_up(fabric, condition, wan));
     let wans: IdVec<WanId, bool> = wans.collect::<Vec<_>>().into();
     let up = |interface: InterfaceId| {
         of_interface[interface]
             .is_none_or(|id| adjacencies[id].fault != Some(AdjacencyFault::LinkDown))
     };
-    let (origins, lengths) = origins(fabric, &up, &wans);
-    let bgp = Bgp::over_links(fabric, &adjacencies, &of_interface, causes);
+    let of_link = |interface: InterfaceId| {
+        let adjacency = of_interface[interface].map(|id| &adjacencies[id])?;
+        // What is of both levels is in all domains of its router.
+        let [ref key] = domain_keys(fabric, adjacency)[..] else { return None };
+        domains.get(key).copied().filter(|_| adjacency.fault.is_none())
+    };
+    let (origins, lengths) = origins(fabric, &up, &of_link, &wans, withdrawn);
     let mut underlay = Underlay {
         adjacencies,
         of_interface,
         edges,
         backbone,
+        level_one,
         parts,
         origins,
         connected: FxHashMap::default(),
         lengths,
         wans,
-        bgp,
+        bgp: Bgp::default(),
     };
+    underlay.bgp = Bgp::over_links(fabric, &underlay, causes);
     underlay.connected = connected(fabric, &underlay);
     underlay
 }
@@ -229,13 +267,14 @@ fn parts(
     fabric: &Fabric,
     edges: &IdVec<RouterId, SmallVec<[Edge; 4]>>,
     backbone: &IdVec<DomainId, bool>,
+    version: usize,
 ) -> IdVec<RouterId, Parts> {
     let mut seen: FxHashMap<(RouterId, DomainId), u32> = FxHashMap::default();
     let mut parts: IdVec<RouterId, Parts> = IdVec::filled(&fabric.routers, Parts::default());
     let mut of_backbone: Vec<bool> = Vec::new();
     let mut queue = Vec::new();
     for start in fabric.routers.ids() {
-        for edge in &edges[start] {
+        for edge in edges[start].iter().filter(|edge| edge.carries[version]) {
             if seen.contains_key(&(start, edge.domain)) {
                 continue;
             }
@@ -245,7 +284,9 @@ fn parts(
             seen.insert((start, edge.domain), part);
             while let Some(router) = queue.pop() {
                 parts[router].own.push(part);
-                for next in edges[router].iter().filter(|next| next.domain == edge.domain) {
+                parts[router].domains.push(edge.domain);
+                let inside = |next: &&Edge| next.domain == edge.domain && next.carries[version];
+                for next in edges[router].iter().filter(inside) {
                     if seen.insert((next.to, edge.domain), part).is_none() {
                         queue.push(next.to);
                     }
@@ -269,13 +310,16 @@ fn parts(
     let ids: Vec<RouterId> = parts.ids().collect();
     for router in ids {
         let own = parts[router].own.clone();
-        for part in own {
-            for &other in &attached[&part] {
-                if !parts[router].backbones.contains(&other) {
-                    parts[router].backbones.push(other);
-                }
+        let mut told: SmallVec<[u32; 2]> = SmallVec::new();
+        for &other in own.iter().flat_map(|part| &attached[part]) {
+            if !told.contains(&other) {
+                told.push(other);
             }
         }
+        let inside: SmallVec<[u32; 2]> =
+            own.iter().copied().filter(|&part| of_backbone[part as usize]).collect();
+        parts[router].backbones = if inside.is_empty() { told.clone() } else { inside };
+        parts[router].told = told;
     }
     parts
 }
@@ -308,13 +352,15 @@ fn is_used(route: &StaticRoute, wans: &IdVec<WanId, bool>) -> bool {
 fn origins(
     fabric: &Fabric,
     up: &dyn Fn(InterfaceId) -> bool,
+    of_link: &dyn Fn(InterfaceId) -> Option<DomainId>,
     wans: &IdVec<WanId, bool>,
+    withdrawn: &BTreeSet<DeviceId>,
 ) -> (Origins, Vec<u8>) {
     let mut origins = Origins::default();
     for (id, router) in fabric.routers.iter() {
-        let mut add = |prefix: IpPrefix, what: Advertised, cost: u32| {
+        let mut add = |prefix: IpPrefix, what: Advertised, cost: u32, domain: Option<DomainId>| {
             let known = origins.entry(prefix).or_default();
-            let origin = Origin { router: id, what, cost };
+            let origin = Origin { router: id, what, cost, domain };
             if !known.iter().any(|other| other.router == id) {
                 known.push(origin);
             }
@@ -325,28 +371,29 @@ fn origins(
         }
         if says(Advertised::Loopbacks) {
             for loopback in &router.loopbacks {
-                add(loopback.prefix(), Advertised::Loopbacks, 0);
+                add(loopback.prefix(), Advertised::Loopbacks, 0, None);
             }
         }
         if says(Advertised::Vteps)
+            && !withdrawn.contains(&router.device)
             && let Some(address) = fabric.vtep_of(router.device)
         {
-            add(IpPrefix::host(address.value), Advertised::Vteps, 0);
+            add(IpPrefix::host(address.value), Advertised::Vteps, 0, None);
         }
         if says(Advertised::Links) {
             let interfaces = router.interfaces.iter().filter(|&id| up(id));
-            for interface in interfaces.map(|id| fabric.interface(id)) {
+            for (link, interface) in interfaces.map(|id| (id, fabric.interface(id))) {
                 let runs = interface.protocol.value != UnderlayProtocol::None;
                 for address in
                     interface.addresses.iter().filter(|_| runs && interface.vrf.is_none())
                 {
-                    add(address.subnet(), Advertised::Links, interface.cost.get());
+                    add(address.subnet(), Advertised::Links, interface.cost.get(), of_link(link));
                 }
             }
         }
         if says(Advertised::Segments) {
             for subnet in segment_subnets(fabric, router.device) {
-                add(subnet, Advertised::Segments, SEGMENT_COST);
+                add(subnet, Advertised::Segments, SEGMENT_COST, None);
             }
         }
     }
@@ -358,7 +405,7 @@ fn origins(
         if runs && router.advertised.iter().any(|one| one.value == Advertised::Static) {
             let known = origins.entry(route.to.value).or_default();
             if !known.iter().any(|other| other.router == id) {
-                known.push(Origin { router: id, what: Advertised::Static, cost: 0 });
+                known.push(Origin { router: id, what: Advertised::Static, cost: 0, domain: None });
             }
         }
     }
@@ -400,20 +447,57 @@ impl Underlay {
         &self,
         fabric: &Fabric,
         from: RouterId,
-        origin: RouterId,
+        origin: &Origin,
         prefix: &IpPrefix,
         heard: &mut Heard,
     ) -> bool {
-        if from == origin {
-            return true;
-        }
-        let (a, b) = (&self.parts[from], &self.parts[origin]);
-        let shares = |x: &[u32], y: &[u32]| x.iter().any(|part| y.contains(part));
-        if shares(&a.own, &b.own) || shares(&a.backbones, &b.backbones) {
+        if from == origin.router {
             return true;
         }
         let family = prefix.family();
-        self.bgp.hears(fabric, family, from, origin, prefix, heard)
+        self.joined(from, origin, prefix)
+            || self.bgp.hears(fabric, family, from, origin.router, prefix, heard)
+    }
+
+    /// Whether OSPF or IS-IS tells a router what another advertises.
+    pub(super) fn joined(&self, from: RouterId, origin: &Origin, prefix: &IpPrefix) -> bool {
+        let parts = &self.parts[version(prefix)];
+        let (a, b) = (&parts[from], &parts[origin.router]);
+        let shares = |x: &[u32], y: &[u32]| x.iter().any(|part| y.contains(part));
+        let Some(domain) = origin.domain else {
+            return shares(&a.own, &b.own) || shares(&a.backbones, &b.told);
+        };
+        let part = b.domains.iter().position(|&own| own == domain).map(|place| b.own[place]);
+        let Some(part) = part else { return false };
+        match self.backbone[domain] {
+            true => a.backbones.contains(&part),
+            false => a.own.contains(&part) || shares(&a.backbones, &b.told),
+        }
+    }
+
+    /// Numbers for what routers are led to: those of one number reach the same addresses, but for their own and
+    /// those of their links.
+    pub(super) fn views(&self, fabric: &Fabric) -> IdVec<RouterId, u32> {
+        self.views_with(fabric, &self.bgp)
+    }
+
+    /// As [`views`](Self::views), with the routes that BGP brings.
+    pub(super) fn views_with(&self, fabric: &Fabric, bgp: &Bgp) -> IdVec<RouterId, u32> {
+        type Led<'p> = (&'p [u32], &'p [u32], &'p [u32]);
+        type View<'p> = (Led<'p>, Led<'p>, Option<u32>, Option<RouterId>);
+        let mut known: FxHashMap<View<'_>, u32> = FxHashMap::default();
+        let written: rustc_hash::FxHashSet<DeviceId> =
+            fabric.static_routes.iter().map(|route| route.device).collect();
+        let view = |id: RouterId| {
+            let led = |version: usize| {
+                let Parts { own, backbones, told, .. } = &self.parts[version][id];
+                (&own[..], &backbones[..], &told[..])
+            };
+            let alone = written.contains(&fabric.router(id).device).then_some(id);
+            let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
+            *known.entry((led(0), led(1), bgp.class_of(id), alone)).or_insert(next)
+        };
+        IdVec::from(fabric.routers.ids().map(view).collect::<Vec<_>>())
     }
 
     /// Whether a packet from a router gets to an address, and if not why not. Next hops of equal
@@ -512,7 +596,7 @@ impl Underlay {
             let origins = self.origins.get(&prefix)?;
             let heard = origins
                 .iter()
-                .find(|o| o.router != from && self.hears(fabric, from, o.router, &prefix, heard));
+                .find(|o| o.router != from && self.hears(fabric, from, o, &prefix, heard));
             heard.map(|&origin| (prefix, origin))
         })
     }
@@ -605,25 +689,30 @@ impl Underlay {
     }
 }
 
+/// Whether an interface leads to other VTEPs: what is in a tenant's VRF doesn't.
+fn is_underlay(interface: &&crate::fabric::Interface) -> bool {
+    interface.vrf.is_none()
+}
+
 /// Closes the legs of Ethernet segments on leaves that are told to do so and have lost all their links to
 /// the underlay: a leaf that nobody reaches would otherwise go on attracting frames.
 pub(super) fn isolate(fabric: &Fabric, far: &mut IdVec<PortId, Option<PortId>>) -> Vec<DeviceId> {
     let mut isolated = Vec::new();
     for overlay in fabric.overlays.values().filter(|overlay| overlay.core_isolation.value) {
         let Some(router) = fabric.router_of(overlay.device) else { continue };
-        let up =
-            router.interfaces.iter().map(|id| fabric.interface(id)).any(
-                |interface| match interface.place {
-                    InterfacePlace::Port(port) => far[port].is_some(),
-                    InterfacePlace::Lag(lag) => fabric
-                        .lag(lag)
-                        .members
-                        .iter()
-                        .any(|member| far[fabric.member(member).port.value].is_some()),
-                    InterfacePlace::Vlan(_) => false,
-                },
-            );
-        if up || router.interfaces.is_empty() {
+        let up = router.interfaces.iter().map(|id| fabric.interface(id)).filter(is_underlay).any(
+            |interface| match interface.place {
+                InterfacePlace::Port(port) => far[port].is_some(),
+                InterfacePlace::Lag(lag) => fabric
+                    .lag(lag)
+                    .members
+                    .iter()
+                    .any(|member| far[fabric.member(member).port.value].is_some()),
+                InterfacePlace::Vlan(_) => false,
+            },
+        );
+        let any = router.interfaces.iter().any(|id| is_underlay(&fabric.interface(id)));
+        if up || !any {
             continue;
         }
         let legs = fabric.ethernet_segments.values().flat_map(|segment| &segment.legs);

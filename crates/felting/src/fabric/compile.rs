@@ -20,7 +20,7 @@ use smol_str::SmolStr;
 
 use super::layout::report_range;
 use super::names::Names;
-use super::{Accept, DeviceId, DeviceKind, Fabric, PortId, SegmentId};
+use super::{Accept, DeviceId, DeviceKind, Fabric, PortId};
 use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
 use crate::source::{
@@ -68,7 +68,6 @@ pub(super) fn compile(
         fabric: &mut fabric,
         faults: faults_in,
         last_key: FxHashMap::default(),
-        segment_names: FxHashMap::default(),
         spread: 0,
     };
     made.repeaters(document);
@@ -127,8 +126,6 @@ struct Made<'a> {
     faults: &'a mut Faults,
     /// The last LACP key given to a LAG of each device.
     last_key: FxHashMap<DeviceId, u16>,
-    /// The segments by name; the first of a name counts.
-    segment_names: FxHashMap<SmolStr, SegmentId>,
     /// How many names ranges have made so far.
     spread: usize,
 }

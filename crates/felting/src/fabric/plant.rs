@@ -15,7 +15,7 @@ use crate::source::{At, Span};
 use crate::value::{
     Activity, BondProtocol, BridgePriority, Domain, Duplex, Esi, GroupNumber, HashPolicy,
     InstanceNumber, IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PathCost,
-    PathCosts, Protocol, Role, SegmentIdentifier, SegmentMode, Speed, SplitDetection,
+    PathCosts, PeerLinkLoss, Protocol, Role, SegmentIdentifier, SegmentMode, Speed, SplitDetection,
     StackMemberNumber, Timeout, TreeMode, TreePortPriority, Unanswered, VlanId, VlanSet,
 };
 
@@ -288,6 +288,8 @@ pub struct Side {
     pub system_priority: u16,
     /// Where that is written.
     pub(crate) system_priority_at: Option<At<u16>>,
+    /// What it does as the secondary when the peer link is lost.
+    pub secondary: PeerLinkLoss,
     /// The pair's system MAC address, as it follows from this side's domain.
     pub system_mac: MacAddr,
 }

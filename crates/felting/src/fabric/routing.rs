@@ -82,6 +82,8 @@ pub struct Router {
     pub max_paths: Option<At<u16>>,
     /// Whether eBGP without policy lets nothing in or out.
     pub policy_required: bool,
+    /// Whether it refuses eBGP to an address that is on no link of its own, where no multihop is set.
+    pub connected_check: bool,
     /// What it tells its underlay of.
     pub advertised: Vec<At<Advertised>>,
     /// Its routing protocol.
@@ -125,8 +127,6 @@ pub struct Interface {
     pub vrf: Option<At<VrfId>>,
     /// Its MTU, if it or its port has one.
     pub mtu: Option<At<Mtu>>,
-    /// Whether that is the port's.
-    pub(crate) mtu_of_port: bool,
     /// The routing protocol.
     pub protocol: At<UnderlayProtocol>,
     /// The area.
@@ -229,6 +229,8 @@ pub struct Session {
     pub families: Vec<At<Family>>,
     /// Over how many hops it may go.
     pub multihop: Option<At<u16>>,
+    /// Where that is written, or taken out, or could be.
+    pub(crate) multihop_at: Span,
     /// Whether the other end is a client of this reflector.
     pub client: At<bool>,
     /// What this end does to next hops, where it is written.

@@ -363,7 +363,7 @@ const KINDS: &[Kind] = &[
         );
         draft.told(Target::Pair(pair), Change::After(text))
     }),
-    ("port-mtu-clash", |draft| uplink_mtus(draft, 9000, 4000)),
+    ("underlay-mtu-clash", |draft| uplink_mtus(draft, 9000, 4000)),
     ("lag-protocol-clash", |draft| draft.lag("protocol", "\"static\"")),
     ("lag-mode-deadlock", |draft| {
         let host = draft.host();

@@ -16,12 +16,21 @@ mod rt_no_exporter;
 mod rt_no_importer;
 mod rt_split;
 mod rt_underivable;
+mod session_unreachable;
 mod source_clash;
+mod vtep_unheard;
+
+use std::collections::BTreeMap;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 
 use super::{Context, Rule};
-use crate::fabric::{DeviceId, Fabric, RouterId, Session, SessionId};
+use crate::behavior::Apart;
+use crate::behavior::evpn::replication;
+use crate::fabric::{DeviceId, Fabric, PresenceId, RouterId, Session, SessionId};
 use crate::source::Span;
-use crate::value::{Asn, Family};
+use crate::value::{Asn, Family, Replication};
 
 pub(super) static RULES: &[&Rule] = &[
     &source_clash::RULE,
@@ -41,7 +50,96 @@ pub(super) static RULES: &[&Rule] = &[
     &rt_no_importer::RULE,
     &rt_no_exporter::RULE,
     &rt_split::RULE,
+    &session_unreachable::RULE,
+    &vtep_unheard::RULE,
 ];
+
+/// The families of rules that tell why VTEPs are apart.
+pub(super) const TELLS_WHY: &[&str] = &[
+    "switch", "cable", "port", "lag", "pair", "stack", "es", "tree", "underlay", "overlay", "site",
+];
+
+/// Pairs of VTEPs of one segment that don't have each other, an example for each two classes of speakers, with
+/// the reason; from one that lacks the other.
+pub(super) fn apart(cx: &Context<'_>) -> Vec<(PresenceId, PresenceId, Apart)> {
+    let fabric = cx.fabric;
+    let mut known: FxHashMap<(DeviceId, DeviceId), Option<Apart>> = FxHashMap::default();
+    let mut found = Vec::new();
+    let mut said: FxHashSet<(Stand, Stand)> = FxHashSet::default();
+    for (_, segment) in fabric.segments() {
+        // Of those that behave equally the first two stand for all.
+        let mut members: BTreeMap<Stand, SmallVec<[PresenceId; 2]>> = BTreeMap::new();
+        for presence in segment.presences.iter().filter(|&id| fabric.presence(id).vni.is_some()) {
+            let Some(stand) = Stand::of(cx, presence) else { continue };
+            let of_stand = members.entry(stand).or_default();
+            if of_stand.len() < 2 {
+                of_stand.push(presence);
+            }
+        }
+        for (one, heres) in &members {
+            for (other, theres) in &members {
+                if said.contains(&(*one, *other)) {
+                    continue;
+                }
+                let here = heres[0];
+                let there = theres.iter().copied().find(|&there| there != here);
+                let Some(there) = there else { continue };
+                let (from, to) = (fabric.presence(here).switch, fabric.presence(there).switch);
+                let address = |device| fabric.vtep_of(device).map(|vtep| vtep.value);
+                // The sides of a pair are one VTEP.
+                if address(from) == address(to) {
+                    continue;
+                }
+                let why =
+                    *known.entry((from, to)).or_insert_with(|| match replication(fabric, here) {
+                        Some(Replication::HeadEnd) => cx.state.arrives(fabric, from, to).err(),
+                        _ => by_underlay(cx, from, to),
+                    });
+                if let Some(why) = why.filter(|&why| why != Apart::Own) {
+                    said.insert((*one, *other));
+                    found.push((here, there, why));
+                }
+            }
+        }
+    }
+    found
+}
+
+/// What of a VTEP decides whom it hears and reaches: it stands for those that have the same.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+struct Stand {
+    class: u32,
+    view: u32,
+    is_ipv4: bool,
+    evpn: bool,
+}
+
+impl Stand {
+    fn of(cx: &Context<'_>, presence: PresenceId) -> Option<Self> {
+        let fabric = cx.fabric;
+        let switch = fabric.presence(presence).switch;
+        let router = fabric.device(switch).router?;
+        let (class, view) = cx.state.stands(router);
+        let is_ipv4 = fabric.vtep_of(switch)?.value.is_ipv4();
+        let evpn = replication(fabric, presence)? == Replication::HeadEnd;
+        Some(Self { class, view, is_ipv4, evpn })
+    }
+}
+
+/// Whether a VTEP without EVPN has a way to another.
+fn by_underlay(cx: &Context<'_>, from: DeviceId, to: DeviceId) -> Option<Apart> {
+    let fabric = cx.fabric;
+    let (own, address) = (fabric.vtep_of(from)?.value, fabric.vtep_of(to)?.value);
+    let router = fabric.device(from).router?;
+    match () {
+        () if own == address => None,
+        () if own.is_ipv4() != address.is_ipv4() => Some(Apart::Family),
+        () => {
+            let way = cx.state.underlay().delivers(fabric, router, address);
+            way.is_err().then_some(Apart::NextHop)
+        }
+    }
+}
 
 /// The AS number of a switch.
 fn asn(fabric: &Fabric, device: DeviceId) -> Option<Asn> {

@@ -50,6 +50,7 @@ mod mtu_too_small;
 mod network_type_clash;
 mod oversubscribed;
 mod paths_limited;
+mod policy_blocks_vtep;
 mod policy_missing;
 mod pool_exhausted;
 mod pool_overlap;
@@ -59,15 +60,18 @@ mod session_one_sided;
 mod subnet_clash;
 mod tag_clash;
 mod timer_clash;
+mod timer_impossible;
+mod unnumbered_broadcast;
 mod uplink_speed_mix;
+mod vtep_unreachable;
 
 use std::collections::BTreeMap;
 
 use rustc_hash::FxHashMap;
 
 use super::{Context, Findings, Rule};
-use crate::behavior::{Aspect, Entity};
-use crate::fabric::{DeviceId, Fabric, InterfaceId, PortId, SessionId};
+use crate::behavior::{Aspect, Entity, LostWay, NotPassed};
+use crate::fabric::{DeviceId, Fabric, Interface, InterfaceId, PortId, RouterId, SessionId};
 use crate::source::Span;
 use crate::value::Role;
 
@@ -84,6 +88,8 @@ pub(super) static RULES: &[&Rule] = &[
     &area_clash::RULE,
     &network_type_clash::RULE,
     &timer_clash::RULE,
+    &timer_impossible::RULE,
+    &unnumbered_broadcast::RULE,
     &mtu_clash::RULE,
     &authentication_clash::RULE,
     &bfd_one_sided::RULE,
@@ -97,6 +103,8 @@ pub(super) static RULES: &[&Rule] = &[
     &oversubscribed::RULE,
     &mtu_too_small::RULE,
     &island::RULE,
+    &policy_blocks_vtep::RULE,
+    &vtep_unreachable::RULE,
 ];
 
 /// The interfaces that a rule's causes are about.
@@ -196,6 +204,42 @@ fn report_clashes(
     }
 }
 
+/// Reports interfaces that are wrong by themselves, of those that a rule's causes are about: once for each
+/// statement. `say` tells the label, the message, what happens and what to do.
+fn report_wrong(
+    cx: &Context<'_>,
+    out: &mut Findings<'_>,
+    rule: &str,
+    is_wrong: impl Fn(&Interface) -> bool,
+    span: impl Fn(&Interface) -> Span,
+    say: impl Fn(&Interface, &str) -> (String, String, String, String),
+) {
+    let fabric = cx.fabric;
+    let mut wrong: BTreeMap<Span, Vec<InterfaceId>> = BTreeMap::new();
+    for id in clashes(cx, rule).into_iter().flat_map(|(near, far)| [near, far]) {
+        let interface = fabric.interface(id);
+        if is_wrong(interface) {
+            wrong.entry(span(interface)).or_default().push(id);
+        }
+    }
+    for (span, ids) in wrong {
+        let interface = fabric.interface(ids[0]);
+        let label = fabric.interface_label(ids[0]);
+        let (text, message, wire, remedy) = say(interface, &label);
+        let more = match ids.len() {
+            1 => String::new(),
+            2 => ", and so is one more end of a link".to_owned(),
+            many => format!(", and so are {} more ends of links", many - 1),
+        };
+        let draft = out
+            .report(span, text, format!("{message}{more}"))
+            .related(interface.span, format!("{label} is one of them"))
+            .wire(wire)
+            .remedy(remedy);
+        ids.iter().fold(draft, |draft, &id| draft.about(fabric.interface(id).device));
+    }
+}
+
 /// Whether it is the one end, not the other, that says what nobody else does: what it says is wrong on a
 /// larger part of its links. Where each is wrong on one link, the deviation is the later in the file.
 fn deviates(
@@ -223,6 +267,134 @@ fn both(fabric: &Fabric, near: InterfaceId, far: InterfaceId) -> String {
 /// Whether another cause has claimed what two interfaces are to each other.
 fn claimed(cx: &Context<'_>, interface: InterfaceId) -> bool {
     cx.state.causes().claimed(Entity::Interface(interface), Aspect::Neighbor).is_some()
+}
+
+/// Where a way is lost, for people.
+pub(super) struct Loss {
+    /// The statement that loses it.
+    pub(super) span: Span,
+    /// What stands there.
+    pub(super) label: String,
+    /// Why, after a colon.
+    pub(super) why: String,
+    /// What to do.
+    pub(super) remedy: String,
+    /// The switches that it is about.
+    pub(super) devices: Vec<DeviceId>,
+}
+
+/// What is to be said of where the way to an address is lost.
+pub(super) fn loss(cx: &Context<'_>, lost: LostWay, owner: DeviceId) -> Loss {
+    let fabric = cx.fabric;
+    let router = |id: RouterId| fabric.router(id);
+    let name = |device: DeviceId| fabric.device_name(device);
+    let written = |device: DeviceId| {
+        let own = fabric.static_routes().iter().rev().find(|route| route.device == device);
+        own.map(|route| route.to.span)
+    };
+    match lost {
+        LostWay::NotPassed(session, why) => loss_at(cx, session, why),
+        LostWay::Untold => Loss {
+            span: fabric.router_of(owner).map_or(fabric.device(owner).name.span, |r| r.span),
+            label: format!("{} does not tell of it", name(owner)),
+            why: format!("{} does not advertise it", name(owner)),
+            remedy: format!("let {} advertise it (`advertise`)", name(owner)),
+            devices: vec![owner],
+        },
+        LostWay::Parted(at) => Loss {
+            span: router(at).span,
+            label: format!("{} is in another part", name(router(at).device)),
+            why: format!(
+                "{} and {} are in parts of the underlay that no adjacency joins",
+                name(router(at).device),
+                name(owner)
+            ),
+            remedy: "see `felting sheet adjacencies`; areas meet in the backbone alone, and that \
+                     must hang together"
+                .to_owned(),
+            devices: vec![router(at).device, owner],
+        },
+        LostWay::Written(at) | LostWay::Unwritten(at) => {
+            let device = router(at).device;
+            Loss {
+                span: written(device).unwrap_or(router(at).span),
+                label: format!("no route of {} leads there", name(device)),
+                why: format!("{} has no route there", name(device)),
+                remedy: format!("add a [[route]] to it on {}", name(device)),
+                devices: vec![device],
+            }
+        }
+        LostWay::Circle => Loss {
+            span: written(owner).unwrap_or(fabric.device(owner).name.span),
+            label: "its routes lead in a circle".to_owned(),
+            why: "the static routes lead in a circle".to_owned(),
+            remedy: "let each static route lead to a router nearer to it".to_owned(),
+            devices: vec![owner],
+        },
+    }
+}
+
+/// What is to be said of a session by which a route is not passed on.
+pub(super) fn loss_at(cx: &Context<'_>, session: SessionId, why: NotPassed) -> Loss {
+    let fabric = cx.fabric;
+    let here = fabric.session(session);
+    let (name, peer) = (fabric.device_name(here.device), fabric.device_name(here.peer));
+    let twin = cx.state.bgp().session(session).twin.map(|twin| fabric.session(twin));
+    let devices = vec![here.peer, here.device];
+    let say = |span: Span, label: String, why: String, remedy: String| Loss {
+        span,
+        label,
+        why,
+        remedy,
+        devices: devices.clone(),
+    };
+    match (why, twin) {
+        (NotPassed::Exported(sent), _) => say(
+            fabric.session(sent).export.first().map_or(fabric.session(sent).span, |p| p.span),
+            format!("{peer} exports by this"),
+            format!("a policy of {peer} does not let it out to {name}"),
+            "permit it in that policy".to_owned(),
+        ),
+        (NotPassed::Imported, _) => say(
+            here.import.first().map_or(here.span, |policy| policy.span),
+            format!("{name} imports by this"),
+            format!("a policy of {name} does not let it in from {peer}"),
+            "permit it in that policy".to_owned(),
+        ),
+        (NotPassed::NotReflected, Some(twin)) => say(
+            twin.client.span,
+            format!("{name} is no client of {peer} here"),
+            format!("{peer} has it over iBGP, and does not reflect it to {name}"),
+            format!("make {name} a client of {peer}, or have a session with who has it"),
+        ),
+        (NotPassed::AsLoop, _) => say(
+            here.span,
+            format!("{name} drops it as a loop"),
+            format!("the AS number of {name} is in its path"),
+            "give those on the way AS numbers of their own".to_owned(),
+        ),
+        (NotPassed::OwnAgain | NotPassed::ClusterLoop, _) => say(
+            fabric.router_of(here.device).map_or(here.span, |router| router.span),
+            format!("{name} drops it as its own"),
+            format!("{name} takes it for its own, come back from {peer}"),
+            "give each speaker a router id, and each cluster an id, of its own".to_owned(),
+        ),
+        (NotPassed::NextHop | NotPassed::OwnNextHop, _) => say(
+            here.span,
+            format!("{name} has no way to the next hop"),
+            format!("{name} has it from {peer}, and no way to its next hop"),
+            format!(
+                "let {peer} put itself in (`next_hop = \"rewritten\"`), or tell {name} of the \
+                 subnet of the next hop"
+            ),
+        ),
+        _ => say(
+            here.span,
+            format!("the session of {name} with {peer}"),
+            format!("{peer} does not tell {name}"),
+            format!("see `felting sheet sessions --of {name}`"),
+        ),
+    }
 }
 
 /// The tier of a switch: leaves below spines below super-spines; none of other roles.

@@ -14,11 +14,11 @@ use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
     IpInterface, IpPrefix, Irb, IsisLevel, Length, Loopback, MacAddr, Medium, Metric, Mtu,
-    NetworkType, NextHopRule, Number, NumberedBy, PathCost, PathCosts, PoolKind, PoolNumber,
-    Preference, PrefixError, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
-    SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber,
-    TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered,
-    UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
+    NetworkType, NextHopRule, Number, NumberedBy, PathCost, PathCosts, PeerLinkLoss, PoolKind,
+    PoolNumber, Preference, PrefixError, Protocol, Replication, Role, RouteDistinguisher,
+    RouteTarget, SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection,
+    StackMemberNumber, TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort,
+    Unanswered, UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
 };
 
 /// The most bytes that a text may have.
@@ -313,6 +313,7 @@ read_word!(
     PathCosts,
     SegmentMode,
     SplitDetection,
+    PeerLinkLoss,
     PoolKind,
     NumberedBy,
     UnderlayProtocol,

@@ -14,11 +14,11 @@ use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
     IpInterface, IpPrefix, Irb, IsisLevel, Length, Loopback, MacAddr, Medium, Metric, Mtu,
-    NetworkType, NextHopRule, Number, NumberedBy, PathCost, PathCosts, PoolKind, PoolNumber,
-    Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget, SegmentIdentifier,
-    SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber, TargetPattern,
-    TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId,
-    VlanSet, Vni, VrrpId, VrrpPriority,
+    NetworkType, NextHopRule, Number, NumberedBy, PathCost, PathCosts, PeerLinkLoss, PoolKind,
+    PoolNumber, Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
+    SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber,
+    TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered,
+    UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
 };
 
 keys! {
@@ -287,6 +287,9 @@ keys! {
         vtep: IpAddr;
         /// The LACP system priority that both present; the lower is the better, 32768 by default.
         system_priority: u16;
+        /// What the secondary does when the peer link is lost, for whatever reason, while the keepalive says that
+        /// the primary lives: `closes-groups` by default, `closes-all` or `stays`.
+        secondary: PeerLinkLoss;
     }
 
     /// By which addresses a side asks whether the other is alive: `from` and `to` as this side has
@@ -339,6 +342,9 @@ keys! {
         max_paths: u16;
         /// Whether eBGP without policy lets nothing in or out (RFC 8212); true unless said otherwise.
         policy_required: bool;
+        /// Whether an eBGP session between loopbacks needs `multihop` also where the peer is one hop away; true
+        /// unless said otherwise. No clause of RFC 4271 asks for it, and most of the trade refuses such sessions.
+        connected_check: bool;
     }
 
     /// How some switches route between each other. Without `ports`, every port counts that is cabled

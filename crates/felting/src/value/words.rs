@@ -171,6 +171,16 @@ words! {
         None = "none",
     }
 
+    /// What the secondary side of a pair does when the peer link is lost and the primary lives.
+    PeerLinkLoss, "what a secondary does" {
+        /// It closes its halves of groups, withdraws the VTEP address that both share, and keeps its other ports.
+        CloseGroups = "closes-groups",
+        /// It closes all its ports that carry VLANs, and withdraws the VTEP address that both share.
+        CloseAll = "closes-all",
+        /// It goes on as if nothing had happened.
+        Stay = "stays",
+    }
+
     /// Whether a port sends and receives at the same time.
     Duplex, "a duplex mode" {
         /// Both at once.

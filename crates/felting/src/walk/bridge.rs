@@ -243,12 +243,7 @@ impl Walker<'_> {
         let (Some(own), Some(theirs)) = (own, theirs) else { return false };
         let there = self.vtep(fabric.presence(to).switch);
         match own {
-            // What `State::floods` has on its list.
-            Replication::HeadEnd => {
-                theirs == Replication::HeadEnd
-                    && self.state.learns(fabric, from, to).ok() == there
-                    && there.is_some()
-            }
+            Replication::HeadEnd => self.state.copies(fabric, from, to).is_ok(),
             Replication::Static => {
                 let list = fabric.settings_at(from).flood_to.iter().flatten();
                 list.into_iter().any(|address| Some(address.value) == there)

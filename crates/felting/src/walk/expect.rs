@@ -1,16 +1,17 @@
 //! Whether what is expected of a fabric holds, and despite what losses.
 //!
 //! A loss can only break a walk that depends on what is lost: on a cable or switch of one of its ways, on
-//! the other side of a pair or a stack that these are of, or on a speaker that brings the routes. So only
-//! these are tried, each once for all expectations that depend on it.
+//! the other side of a pair or a stack that these are of, on what a spanning tree joins them with, or on a speaker
+//! that brings the routes. All of these are tried, each in a state of its own, once for all expectations that
+//! depend on it.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::net::IpAddr;
 
 use rayon::prelude::*;
 
-use super::harmless::{Marked, Memory, is_harmless};
 use super::{Act, NoWalk, Options, Path, Table, Walk, Walker, why};
-use crate::behavior::{Condition, State};
+use crate::behavior::{BridgeId, BridgePortId, Condition, State};
 use crate::fabric::{
     CableId, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss, PortId,
     StackId, Terminal,
@@ -188,27 +189,18 @@ fn with_nothing_lost(
 ) -> Judged {
     let mut judged = Judged::default();
     let mut walker = Walker::new(fabric, state);
-    let mut memory = Memory::new(fabric, state);
     for &id in ids {
         progress.advance(1);
         let expectation = fabric.expectation(id);
         for case in cases(id, expectation) {
             let walked = walker.walk(case.from, case.to, Options::ALL);
             if let Some(unmet) = unmet(expectation, &walked) {
-                judged.failures.push(failure(fabric, state, case, Lost::Nothing, unmet, walked));
+                judged.failures.push(failure(fabric, case, Lost::Nothing, unmet, walked));
                 break;
             }
             let Ok(walk) = &walked else { continue };
             let losses = losses(fabric, state, expectation, walk);
-            // What must not reach is tried with each loss, and what an election may lead another way.
-            let elected = elected_legs(fabric, walk).next().is_some();
-            let exact = elected || !expectation.reaches.value;
-            let room = expectation.mtu.map(|least| least.get());
-            let marked = Marked::of(fabric, walk);
-            let tried = losses.into_iter().filter(|lost| {
-                exact || !is_harmless(fabric, state, &marked, lost, room, &mut memory)
-            });
-            judged.tried.extend(tried.map(|lost| (lost, case)));
+            judged.tried.extend(losses.into_iter().map(|lost| (lost, case)));
         }
     }
     judged
@@ -222,16 +214,14 @@ fn despite(fabric: &Fabric, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
     for &case in cases {
         let walked = walker.walk(case.from, case.to, Options::ALL);
         if let Some(unmet) = unmet(fabric.expectation(case.expectation), &walked) {
-            found.push(failure(fabric, &state, case, lost.clone(), unmet, walked));
+            found.push(failure(fabric, case, lost.clone(), unmet, walked));
         }
     }
     found
 }
 
-/// `state` is that with the loss.
 fn failure(
     fabric: &Fabric,
-    state: &State,
     case: Case,
     lost: Lost,
     unmet: Unmet,
@@ -240,7 +230,7 @@ fn failure(
     let Case { expectation, from, to } = case;
     let walk = walked.ok();
     let stop = walk.as_ref().and_then(Walk::root);
-    let why = stop.map(|(hop, stop)| why(fabric, state, hop, stop));
+    let why = stop.map(|(hop, stop)| why(fabric, hop, stop));
     Failure { expectation, from, to, lost, unmet, walk, why }
 }
 
@@ -294,6 +284,24 @@ fn unmet(expectation: &Expectation, walked: &Result<Walk, NoWalk>) -> Option<Unm
     }
 }
 
+/// What is lost by its name: a switch or a cable like any other, else whatever there is to cut.
+fn named(fabric: &Fabric, what: &str) -> Lost {
+    let switch = fabric.find_device(what).filter(|&device| {
+        let made = fabric.device(device);
+        made.kind == DeviceKind::Switch && made.stack.is_none()
+    });
+    let words: Vec<&str> = what.split_whitespace().collect();
+    let cable = match words[..] {
+        ["cable", device, port] => fabric
+            .find_device(device)
+            .and_then(|device| fabric.find_port(device, port))
+            .and_then(|port| fabric.link(port)),
+        _ => None,
+    };
+    let cable = cable.map(|(cable, _)| Lost::Cable(cable));
+    switch.map(Lost::Switch).or(cable).unwrap_or_else(|| Lost::Thing(what.to_owned()))
+}
+
 /// What may be lost of what a walk depends on.
 fn losses(
     fabric: &Fabric,
@@ -306,12 +314,7 @@ fn losses(
         let (cables, switches) = match &loss.value {
             Loss::Nothing => continue,
             Loss::Thing(what) => {
-                // A switch by its name is lost like any other; what else there is to name is tried.
-                let switch = fabric.find_device(what).filter(|&device| {
-                    let made = fabric.device(device);
-                    made.kind == DeviceKind::Switch && made.stack.is_none()
-                });
-                found.insert(switch.map_or_else(|| Lost::Thing(what.to_string()), Lost::Switch));
+                found.insert(named(fabric, what));
                 continue;
             }
             Loss::AnyCable => (true, false),
@@ -376,8 +379,42 @@ impl Depends {
                 depends.cables.extend(ports.filter_map(|port| fabric.link(port)).map(|(c, _)| c));
             }
         }
+        depends.trees(fabric, state);
+        depends.tellers(fabric, state, walk);
         depends.speakers(fabric, state);
         depends
+    }
+
+    /// Where a spanning tree joins the switches on the way with others, the loss of any of these may turn it:
+    /// their bridges, near and far, and what joins them.
+    fn trees(&mut self, fabric: &Fabric, state: &State) {
+        let trees = state.trees();
+        let mut open: Vec<BridgeId> =
+            self.switches.iter().filter_map(|&switch| trees.bridge_of(switch)).collect();
+        let mut seen: BTreeSet<BridgeId> = BTreeSet::new();
+        let mut joined: BTreeSet<BridgePortId> = BTreeSet::new();
+        while let Some(bridge) = open.pop() {
+            if !seen.insert(bridge) {
+                continue;
+            }
+            for &port in trees.joining(bridge) {
+                for other in trees.neighbours(port) {
+                    joined.insert(port);
+                    open.push(trees.port(other).bridge);
+                }
+            }
+        }
+        if joined.is_empty() {
+            return;
+        }
+        for bridge in seen {
+            self.switches.extend(&trees.bridge(bridge).devices);
+        }
+        for port in joined {
+            let ports = trees.carrier_ports(fabric, port);
+            let cables = ports.into_iter().filter_map(|port| fabric.link(port));
+            self.cables.extend(cables.map(|(cable, _)| cable));
+        }
     }
 
     /// A switch on the way, with the other side of its pair and what joins the two, or the links of its
@@ -405,6 +442,29 @@ impl Depends {
             .extend(ports.into_iter().filter_map(|port| fabric.link(port)).map(|(cable, _)| cable));
     }
 
+    /// The VTEPs that tell those on the way where the ends are, and the ways between them: without these the
+    /// routes of one are of no use to the other.
+    fn tellers(&mut self, fabric: &Fabric, state: &State, walk: &Walk) {
+        let ends = [walk.from, walk.to].into_iter().flat_map(|end| match end {
+            Terminal::Endpoint(endpoint, _) => state.evpn().attached(endpoint),
+            _ => &[],
+        });
+        let tellers: BTreeSet<DeviceId> =
+            ends.map(|&presence| fabric.presence(presence).switch).collect();
+        let vtep = |&device: &DeviceId| fabric.vtep_of(device).is_some();
+        let on_way: Vec<DeviceId> = self.switches.iter().copied().filter(vtep).collect();
+        for &device in &on_way {
+            for &teller in tellers.iter().filter(|&&teller| teller != device) {
+                self.switches.insert(teller);
+                for (from, to) in [(device, teller), (teller, device)] {
+                    if let Some(address) = fabric.vtep_of(to) {
+                        self.way_between(fabric, state, from, address.value);
+                    }
+                }
+            }
+        }
+    }
+
     /// The speakers that bring the VTEPs on the way their routes, and the cables on the ways to them.
     fn speakers(&mut self, fabric: &Fabric, state: &State) {
         let on_way: Vec<DeviceId> = self.switches.iter().copied().collect();
@@ -420,20 +480,22 @@ impl Depends {
                     continue;
                 }
                 self.switches.insert(peer);
-                self.way_between(fabric, state, device, peer);
+                let address = fabric.router_of(peer).and_then(|router| router.loopbacks.first());
+                if let Some(address) = address {
+                    self.way_between(fabric, state, device, address.address());
+                }
             }
         }
     }
 
-    /// The cables on all shortest ways between a switch and a speaker that is off the packet's way.
-    fn way_between(&mut self, fabric: &Fabric, state: &State, from: DeviceId, to: DeviceId) {
-        let address = fabric.router_of(to).and_then(|router| router.loopbacks.first());
-        let (Some(address), Some(start)) = (address, fabric.device(from).router) else { return };
+    /// The cables on all shortest ways from a switch to an address that is off the packet's way.
+    fn way_between(&mut self, fabric: &Fabric, state: &State, from: DeviceId, to: IpAddr) {
+        let Some(start) = fabric.device(from).router else { return };
         let mut towards = crate::behavior::underlay::Towards::default();
         let mut seen = BTreeSet::from([start]);
         let mut queue = vec![start];
         while let Some(router) = queue.pop() {
-            let next = state.next(fabric, router, address.address(), &mut towards);
+            let next = state.next(fabric, router, to, &mut towards);
             let Ok(Some(next)) = next else { continue };
             for step in next.steps {
                 let crate::behavior::underlay::Step::Hop(hop) = step else { continue };

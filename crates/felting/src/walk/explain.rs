@@ -4,6 +4,7 @@ use smol_str::SmolStr;
 
 use super::path::{Act, Hop, Stop};
 use super::{Asker, Lost, Walk};
+use crate::behavior::Apart;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};
 use crate::rules::{Finding, Report, Severity};
 
@@ -56,14 +57,13 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "overlay-",
             "segment-",
         ],
-        Stop::NoCopy { .. } => &[
-            "pair-segment-clash",
-            "segment-vni-clash",
+        Stop::NoCopy { why: Some(why), .. } => of_apart(why),
+        Stop::NoCopy { why: None, .. } => &[
             "segment-flood-list-one-sided",
             "segment-flooding-clash",
             "segment-group-clash",
-            "segment-no-vtep",
-            "overlay-",
+            "segment-vni-clash",
+            "pair-segment-clash",
             "underlay-",
             "segment-",
         ],
@@ -75,6 +75,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "segment-",
             "overlay-",
             "underlay-",
+            "site-",
         ],
         Stop::NoRoute(_) | Stop::Unmodelled | Stop::WentOut(_) | Stop::NoWayOut(_) => &[
             "vrf-",
@@ -97,8 +98,55 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
         Stop::NotItsNetwork => {
             &["uplink-", "lag-untagged-clash", "port-untagged-clash", "pair-group-settings"]
         }
+        Stop::NotForwarded(_) => {
+            &["endpoint-gateway-wrong", "endpoint-address-reused", "segment-gateway"]
+        }
         Stop::Expired | Stop::Circle | Stop::Astray => {
             &["tree-", "endpoint-mac-reused", "switch-mac-reused", "underlay-"]
+        }
+    }
+}
+
+/// Rules about what makes traffic slower or its ways fewer, and stops none.
+const STOPS_NOTHING: &[&str] = &[
+    "underlay-paths-limited",
+    "underlay-oversubscribed",
+    "underlay-uplink-speed-mix",
+    "underlay-bfd-one-sided",
+];
+
+/// The same for why a VTEP has not another's routes.
+fn of_apart(why: Apart) -> &'static [&'static str] {
+    match why {
+        Apart::NotReceived => &[
+            "overlay-vtep-unheard",
+            "overlay-session-unreachable",
+            "overlay-source-clash",
+            "overlay-multihop-missing",
+            "overlay-family-inactive",
+            "overlay-client-missing",
+            "overlay-reflector-missing",
+            "overlay-reflector-single",
+            "overlay-as-loop",
+            "underlay-",
+            "site-",
+            "port-",
+            "cable-",
+            "lag-",
+            "pair-",
+            "overlay-",
+        ],
+        Apart::NoCommunities => &["overlay-communities-dropped"],
+        Apart::Target => &["segment-vni-clash", "pair-segment-clash", "overlay-rt", "segment-"],
+        Apart::Tag => &["segment-vni-clash", "pair-segment-clash", "segment-"],
+        Apart::Encapsulation => &["overlay-encapsulation-clash"],
+        Apart::UdpPort => &["segment-udp-port-clash"],
+        Apart::NextHop | Apart::Elsewhere | Apart::Family => {
+            &["underlay-", "site-", "overlay-next-hop-rewritten", "overlay-vtep", "cable-", "port-"]
+        }
+        Apart::NoCopies => &["segment-flooding-clash", "segment-flood-list-one-sided", "segment-"],
+        Apart::NoVtep | Apart::Own | Apart::Withdrawn => {
+            &["segment-no-vtep", "pair-segment-clash", "pair-vtep-clash", "segment-", "pair-"]
         }
     }
 }
@@ -131,9 +179,17 @@ impl Walk {
             let device = fabric.find_device(name);
             device.is_some_and(|id| fabric.device(id).kind == DeviceKind::Host)
         };
+        let own = self.segments(fabric, stop);
+        let of_segment = |name: &SmolStr| fabric.find_segment(name).is_some();
         let rank = |finding: &Finding| {
             let place = suspects.iter().position(|start| finding.rule.id.starts_with(start))?;
-            // What is about other hosts has nothing to do with this walk.
+            // What is about other hosts or other segments has nothing to do with this walk.
+            let mut segments = finding.about.iter().filter(|name| of_segment(name)).peekable();
+            // What is said of the overlay names a segment as an example.
+            let by_segment = finding.rule.family() != "overlay" && segments.peek().is_some();
+            if by_segment && !segments.any(|name| own.contains(name)) {
+                return None;
+            }
             let mut hosts = finding.about.iter().filter(|name| is_host(name)).peekable();
             if hosts.peek().is_some() && !hosts.any(|name| ends.contains(name)) {
                 return None;
@@ -146,9 +202,38 @@ impl Walk {
             (close + wide > 0).then_some((close == 0, place, std::cmp::Reverse(close * 4 + wide)))
         };
         let all = findings.iter().enumerate();
-        let grave = all.filter(|(_, one)| *lost != Lost::Nothing || one.severity > Severity::Hint);
+        let stops = all.filter(|(_, one)| !STOPS_NOTHING.contains(&one.rule.id));
+        let grave =
+            stops.filter(|(_, one)| *lost != Lost::Nothing || one.severity > Severity::Hint);
         let ranked = grave.filter_map(|(at, one)| Some((rank(one)?, at)));
         ranked.min().map(|(_, at)| at)
+    }
+
+    /// The names of the segments that it has to do with.
+    fn segments(&self, fabric: &Fabric, stop: Stop) -> Vec<SmolStr> {
+        let asked =
+            self.resolutions.iter().flat_map(|one| std::iter::once(&one.request).chain(&one.reply));
+        let hops = asked.chain(self.paths()).flat_map(|path| &path.hops);
+        let on_way = hops.flat_map(|hop| &hop.acts).filter_map(|act| match act {
+            Act::Enters { presence, .. } => *presence,
+            Act::Decapsulates { presence, .. } | Act::Floods { presence, .. } => Some(*presence),
+            _ => None,
+        });
+        let at_stop = match stop {
+            Stop::NoCopy { presence, there, .. } => vec![presence, there],
+            Stop::Unknown { presence: Some(presence) } => vec![presence],
+            _ => Vec::new(),
+        };
+        let of_ends = [self.from, self.to].into_iter().flat_map(|terminal| {
+            let addresses = match terminal {
+                Terminal::Endpoint(id, _) => &fabric.endpoint(id).addresses[..],
+                _ => &[],
+            };
+            addresses.iter().flat_map(|own| fabric.segments_with(own.address()))
+        });
+        let of_presences = on_way.chain(at_stop).map(|id| fabric.presence(id).segment);
+        let all = of_presences.chain(of_ends.map(|(_, segment)| segment));
+        all.map(|segment| fabric.segment(segment).name.value.clone()).collect()
     }
 
     /// The names of the endpoints at both ends, and of their hosts.
@@ -169,7 +254,7 @@ impl Walk {
         let mut names: Vec<SmolStr> = Vec::new();
         device_names(fabric, hop.device, &mut names);
         let mut presences: Vec<PresenceId> = match stop {
-            Stop::NoCopy { presence, there } => vec![presence, there],
+            Stop::NoCopy { presence, there, .. } => vec![presence, there],
             Stop::Unknown { presence: Some(presence) } => vec![presence],
             _ => Vec::new(),
         };

@@ -3,6 +3,7 @@
 use std::fmt;
 use std::net::IpAddr;
 
+use crate::behavior::mtu;
 use crate::value::{Encapsulation, MacAddr, VlanId, Vni};
 
 /// To whom a frame is addressed.
@@ -119,21 +120,8 @@ pub(super) const TTL: u8 = 64;
 /// How many bytes of data an echo carries, where nothing else is asked for.
 pub(super) const ECHO_DATA: u32 = 56;
 
-/// What an Ethernet header adds to a packet (IEEE 802.3 clause 3.1.1), without the frame check sequence.
-pub const ETHERNET: u32 = 14;
 /// What a tag adds (IEEE 802.1Q clause 9).
 pub const TAG: u32 = 4;
-/// What UDP and VXLAN or GENEVE add to a frame (RFC 768, RFC 7348 section 5, RFC 8926 section 3).
-pub const UDP_AND_VXLAN: u32 = 16;
-
-/// What GRE with a key adds (RFC 7637 section 3.2).
-const GRE: u32 = 8;
-
-/// What an IP header adds.
-pub const fn ip_header(address: IpAddr) -> u32 {
-    if address.is_ipv4() { 20 } else { 40 }
-}
-
 /// A frame as a link carries it, without what it is encapsulated in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
@@ -215,11 +203,7 @@ impl Headers {
     pub fn overhead(&self) -> u32 {
         let inner_tag = if self.frame.tag.is_some() { TAG } else { 0 };
         self.outer.map_or(0, |outer| {
-            let shim = match outer.encapsulation {
-                Encapsulation::Vxlan | Encapsulation::Geneve => UDP_AND_VXLAN,
-                Encapsulation::Nvgre => GRE,
-            };
-            ip_header(outer.to) + shim + ETHERNET + inner_tag
+            mtu::outer_headers(outer.encapsulation, outer.to.is_ipv4()) + inner_tag
         })
     }
 }

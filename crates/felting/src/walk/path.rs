@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use smallvec::SmallVec;
 
 use super::headers::Headers;
-use crate::behavior::{FloodList, NoRoute, RouteSource, TenantRoute};
+use crate::behavior::{Apart, FloodList, NoRoute, RouteSource, TenantRoute};
 use crate::fabric::{
     BondId, DeviceId, EndpointId, NetworkId, OutsideId, PortId, PresenceId, SegmentId, VrfId, WanId,
 };
@@ -227,6 +227,8 @@ pub enum Stop {
         presence: PresenceId,
         /// The segment where the station is.
         there: PresenceId,
+        /// Why it is not on the flood list; none if its list is written and leaves it out.
+        why: Option<Apart>,
     },
     /// Another leaf of the single-active Ethernet segment forwards in this VLAN.
     Closed(PortId),
@@ -265,6 +267,8 @@ pub enum Stop {
     },
     /// The host has no endpoint that takes it.
     NotItsNetwork,
+    /// An endpoint gets a packet for another address, as if it were a router.
+    NotForwarded(EndpointId),
     /// It comes to a host or switch that it is not for.
     Astray,
 }

@@ -11,16 +11,17 @@ use super::headers::{self, Destination, Frame, Headers, Outer};
 use super::path::{Act, Known, Resolved, Station, Stop, Table};
 use super::trace::{Came, Tracer, Visit};
 use super::{Asker, Walker};
-use crate::behavior::evpn::tenant::{best_of, is_gateway};
 use crate::behavior::carrier::leaves;
-use crate::behavior::evpn::knows_addresses;
+use crate::behavior::evpn::tenant::{best_of, is_gateway};
+use crate::behavior::evpn::{knows_addresses, replication};
 use crate::behavior::underlay::{Next, Step};
-use crate::behavior::{Hop, NoRoute, TenantRoute, TenantSource};
+use crate::behavior::{Hop, NoRoute, TenantRoute, TenantSource, WayOut};
 use crate::fabric::{
-    DeviceId, EndpointId, InterfacePlace, LagId, OutsideId, PresenceId, SegmentId, Side, Vrf, VrfId,
+    DeviceId, EndpointId, InterfaceId, InterfacePlace, LagId, OutsideId, PresenceId, SegmentId,
+    Side, Vrf, VrfId,
 };
 use crate::source::At;
-use crate::value::{Encapsulation, HashPolicy, VlanId, Vni};
+use crate::value::{Encapsulation, HashPolicy, Replication, VlanId, Vni};
 
 impl Walker<'_> {
     /// The VTEP that told another of an endpoint together with its IP address (RFC 7432 section 10).
@@ -194,23 +195,46 @@ impl Tracer<'_, '_> {
             return Err(Stop::WentOut(id));
         }
         self.act(visit, Act::LeadsOut(id));
-        let outside = fabric.outside(id);
-        let Some((via, segment)) = outside.via.zip(outside.segment) else {
-            self.arrive(visit);
-            return Ok(());
+        let way = self.walker.state.way_out(fabric, id, visit.device);
+        let via = fabric.outside(id).via.map(|via| via.value);
+        let (presence, via) = match (way.ok_or(Stop::NoWayOut(id))?, via) {
+            (WayOut::Beyond, _) | (_, None) => {
+                self.arrive(visit);
+                return Ok(());
+            }
+            (WayOut::Link(interface), Some(via)) => {
+                return self.over_link_to(visit, interface, via, headers);
+            }
+            (WayOut::Segment(presence), Some(via)) => (presence, via),
         };
-        let presence = fabric.presence_of(segment.value, visit.device).ok_or(Stop::NoWayOut(id))?;
         let vlan = fabric.presence(presence).vlan.ok_or(Stop::NoWayOut(id))?.value;
         let from = self.walker.router_mac(presence, headers.frame.packet.to);
-        let to = Destination::Station(fabric.device(via.value).mac.value);
+        let to = Destination::Station(fabric.device(via).mac.value);
         let frame = Frame { from, to, tag: None, packet: headers.frame.packet };
         self.act(visit, Act::Enters { vlan, presence: Some(presence) });
-        let station = Station::Beyond(via.value);
+        let station = Station::Beyond(via);
         let sent = self.bridge(visit, vlan, Came::Own, Headers { outer: None, frame }, station);
         sent.map_err(|stop| match stop {
             Stop::Unknown { .. } => Stop::NoWayOut(id),
             stop => stop,
         })
+    }
+
+    /// Sends a packet to a router outside over a routed interface.
+    fn over_link_to(
+        &mut self,
+        visit: &mut Visit,
+        interface: InterfaceId,
+        via: DeviceId,
+        headers: Headers,
+    ) -> Result<(), Stop> {
+        let tag = self.walker.fabric.interface(interface).tag.map(|tag| tag.value);
+        let ports = self.walker.state.ports_of(self.walker.fabric, interface);
+        let headers = self.between(visit.device, via, tag, headers);
+        let chosen = self.choose(visit, &ports, &headers, HashPolicy::Addresses);
+        chosen
+            .into_iter()
+            .try_for_each(|port| self.leave(visit, port, headers, Station::Beyond(via)))
     }
 
     /// Routes by the switch's own table: into a segment of its own, or to the next router.
@@ -272,7 +296,17 @@ impl Tracer<'_, '_> {
         headers: Headers,
         station: Station,
     ) -> Result<(), Stop> {
-        let vni = self.walker.fabric.presence(presence).vni;
+        // The egress assigns the VNI: what its route says goes on the wire (RFC 8365 section 5.1.3).
+        let assigns = match known {
+            Known::MacIp(there) => there,
+            Known::Flooded(there)
+                if replication(self.walker.fabric, presence) == Some(Replication::HeadEnd) =>
+            {
+                there
+            }
+            _ => presence,
+        };
+        let vni = self.walker.fabric.presence(assigns).vni;
         let vni = vni.ok_or(Stop::Unknown { presence: Some(presence) })?.value;
         self.act(visit, Act::Encapsulates { vni, to, known, of });
         self.wrap(visit, vni, to, headers, station)

@@ -11,14 +11,14 @@ use super::hash;
 use super::headers::{Content, Destination, Frame, Headers, Packet};
 use super::path::{Act, End, Exit, Hop, Known, Path, Side, Station, Stop, Table};
 use super::{Answer, Asker, Choice, Walker};
+use crate::behavior::WayOut;
 use crate::behavior::carrier::{Held, Node, enters, leaves};
-use crate::behavior::evpn::tag_of;
+use crate::behavior::evpn::{elects_by, replication, tag_of};
 use crate::behavior::host::nics_in_use;
 use crate::fabric::{
-    DeviceId, DeviceKind, EndpointId, InterfacePlace, NetworkId, OutsideId, PortId, PresenceId,
-    Uplink, WanId,
+    DeviceId, DeviceKind, EndpointId, NetworkId, OutsideId, PortId, PresenceId, Uplink, WanId,
 };
-use crate::value::{BondProtocol, HashPolicy, MacAddr, VlanId};
+use crate::value::{BondProtocol, HashPolicy, MacAddr, Replication, VlanId};
 
 /// Where a packet sets out.
 #[derive(Clone, Copy, Debug)]
@@ -42,6 +42,8 @@ pub(super) enum Stage {
     Emit(EndpointId),
     /// A frame of the switch's own, in a VLAN.
     Bridge(VlanId),
+    /// It goes out by a port of a router, with a tag.
+    Send(PortId, Option<VlanId>),
     /// A packet to route: the switch's own, or one from outside.
     Route { table: Table, own: bool },
     /// It came in by a port.
@@ -141,7 +143,9 @@ impl Walker<'_> {
             return stopped(device, stop);
         }
         while let Some((at, arrival)) = tracer.queue.pop_front() {
-            tracer.visit(at, arrival);
+            if tracer.path.hops[at].end.is_none() {
+                tracer.visit(at, arrival);
+            }
         }
         tracer.path
     }
@@ -226,9 +230,8 @@ impl Tracer<'_, '_> {
     fn start_outside(&mut self, id: OutsideId, packet: Packet) -> Result<(), (DeviceId, Stop)> {
         let fabric = self.walker.fabric;
         let outside = fabric.outside(id);
-        let by = outside.via.zip(outside.segment);
-        let start = by.map(|(via, _)| via.value).or(outside.on.first().copied());
-        let Some(start) = start else {
+        let via = outside.via.map(|via| via.value);
+        let Some(start) = via.or(outside.on.first().copied()) else {
             let anywhere = fabric.devices.ids().next();
             return Err((
                 anywhere.unwrap_or_else(|| crate::id::Id::from_index(0)),
@@ -241,34 +244,66 @@ impl Tracer<'_, '_> {
             outer: None,
             frame: Frame { from: own, to: Destination::Station(own), tag: None, packet },
         };
+        let state = self.walker.state;
         // One that is off answers nobody there.
-        let on: Vec<DeviceId> =
-            outside.on.iter().copied().filter(|&on| !self.walker.state.is_off(on)).collect();
-        let count = u32::try_from(on.len()).unwrap_or(1).max(1);
-        for (place, &border) in on.iter().enumerate() {
+        let ways_of = |id: OutsideId| -> Vec<(DeviceId, WayOut)> {
+            let on = fabric.outside(id).on.iter().copied().filter(|&on| !state.is_off(on));
+            on.filter_map(|on| Some((on, state.way_out(fabric, id, on)?))).collect()
+        };
+        // The router there may have other ways in.
+        let mut ways = ways_of(id);
+        if ways.is_empty() && via.is_some() {
+            let alike = fabric.outsides().filter(|(other, made)| {
+                let same = made.via.map(|via| via.value) == via;
+                *other != id && same && made.vrf.value == outside.vrf.value
+            });
+            ways.extend(alike.flat_map(|(other, _)| ways_of(other)));
+        }
+        let count = u32::try_from(ways.len()).unwrap_or(1).max(1);
+        for (place, &(border, way)) in ways.iter().enumerate() {
             let chosen = hash::flow(&probe, own, HashPolicy::Addresses) % count;
             let first = self.walker.options.choice == Choice::ByHash;
             if first && u32::try_from(place).ok() != Some(chosen) {
                 continue;
             }
-            let (device, stage, station, mac) = match by {
-                Some((via, segment)) => {
-                    let presence = fabric.presence_of(segment.value, border);
-                    let vlan = presence.and_then(|presence| fabric.presence(presence).vlan);
-                    let (Some(presence), Some(vlan)) = (presence, vlan) else { continue };
-                    let mac = fabric.device(border).mac.value;
-                    (via.value, Stage::Bridge(vlan.value), Station::Router(presence), mac)
+            let mac = fabric.device(border).mac.value;
+            let mut starts: SmallVec<[(DeviceId, Stage, Station, MacAddr); 2]> = SmallVec::new();
+            match way {
+                WayOut::Beyond => {
+                    let stage = Stage::Route { table: Table::Vrf(outside.vrf.value), own: false };
+                    starts.push((border, stage, Station::Gateway(packet.from), own));
                 }
-                None => {
-                    let table = Table::Vrf(outside.vrf.value);
-                    let stage = Stage::Route { table, own: false };
-                    (border, stage, Station::Gateway(packet.from), own)
+                WayOut::Link(interface) => {
+                    let ports = state.ports_of(fabric, interface);
+                    let tag = fabric.interface(interface).tag.map(|tag| tag.value);
+                    for far in ports.into_iter().filter_map(|port| state.far(port)) {
+                        starts.push((start, Stage::Send(far, tag), Station::Next(border), mac));
+                    }
                 }
-            };
-            let headers =
-                Headers { frame: Frame { to: Destination::Station(mac), ..probe.frame }, ..probe };
-            self.hop(device, None, Arrival { stage, headers, station, receiver: None });
-            sent = true;
+                WayOut::Segment(presence) => {
+                    let at = fabric.presence(presence);
+                    let Some(vlan) = at.vlan else { continue };
+                    let station = Station::Router(presence);
+                    let doors = state.doors_of(fabric, start, at.segment);
+                    match doors[..] {
+                        [] => starts.push((start, Stage::Bridge(vlan.value), station, mac)),
+                        _ => starts.extend(
+                            doors
+                                .into_iter()
+                                .map(|(port, tag)| (start, Stage::Send(port, tag), station, mac)),
+                        ),
+                    }
+                }
+            }
+            for (device, stage, station, mac) in starts {
+                let frame = Frame { to: Destination::Station(mac), ..probe.frame };
+                let headers = Headers { frame, ..probe };
+                self.hop(device, None, Arrival { stage, headers, station, receiver: None });
+                sent = true;
+                if first {
+                    break;
+                }
+            }
         }
         if sent { Ok(()) } else { Err((start, Stop::NoWayOut(id))) }
     }
@@ -334,6 +369,11 @@ impl Tracer<'_, '_> {
                 self.act(&visit, Act::Enters { vlan, presence });
                 self.bridge(&mut visit, vlan, Came::Own, arrival.headers, arrival.station)
             }
+            (_, Stage::Send(port, tag)) => {
+                let frame = Frame { tag, ..arrival.headers.frame };
+                let headers = Headers { frame, ..arrival.headers };
+                self.leave(&visit, port, headers, arrival.station)
+            }
             (_, Stage::Route { table, own }) => self.route(&mut visit, table, arrival.headers, own),
             (_, Stage::Wire(port)) => self.at_switch(&mut visit, port, &arrival),
         };
@@ -394,10 +434,12 @@ impl Tracer<'_, '_> {
     ) -> Result<(), Stop> {
         let fabric = self.walker.fabric;
         let of_wan = wan.and_then(|wan| fabric.wan(wan).mtu).map(|mtu| mtu.get());
-        let mtu = [fabric.mtu_of(port), fabric.mtu_of(far), of_wan].into_iter().flatten().min();
-        if let Some(mtu) = mtu.filter(|&mtu| headers.on_link(self.walker.size) > mtu) {
+        let size = headers.on_link(self.walker.size);
+        let goes = [fabric.mtu_of(port), of_wan].into_iter().flatten().min();
+        if let Some(mtu) = goes.filter(|&mtu| size > mtu) {
             return Err(Stop::TooBig { port, mtu });
         }
+        let mtu = goes.into_iter().chain(fabric.mtu_of(far)).min();
         let device = fabric.port(far).device;
         let arrival =
             Arrival { stage: Stage::Wire(far), headers, station, receiver: visit.receiver };
@@ -407,6 +449,10 @@ impl Tracer<'_, '_> {
         }
         let exit = Exit { port, into: far, wan, headers, mtu, to };
         self.path.hops[visit.at].exits.push(exit);
+        // What leaves and is too large for the far end is dropped there (IEEE 802.3 clause 4.2.4.2.1).
+        if let Some(mtu) = mtu.filter(|&mtu| size > mtu) {
+            self.path.hops[to].end = Some(End::Stopped(Stop::TooBig { port: far, mtu }));
+        }
         Ok(())
     }
 
@@ -441,9 +487,7 @@ impl Tracer<'_, '_> {
             && self.tag_of(other, theirs) == Ok(tag)
         {
             self.act(visit, Act::Inside);
-            self.act(visit, Act::Delivers(other));
-            self.arrive(visit);
-            return Ok(());
+            return self.deliver(visit, other, &arrival.headers);
         }
         let bond = match uplink {
             Uplink::Bond(bond) => Some(bond),
@@ -490,6 +534,17 @@ impl Tracer<'_, '_> {
         if !listens || self.tag_of(id, network) != Ok(arrival.headers.frame.tag) {
             return Err(Stop::NotItsNetwork);
         }
+        self.deliver(visit, id, &arrival.headers)
+    }
+
+    /// Hands a frame to an endpoint. One that is no router drops what is for another address (RFC 1122 section
+    /// 3.3.1.1).
+    fn deliver(&mut self, visit: &Visit, id: EndpointId, headers: &Headers) -> Result<(), Stop> {
+        let packet = &headers.frame.packet;
+        let mut own = self.walker.fabric.endpoint(id).addresses.iter();
+        if !packet.content.is_resolution() && !own.any(|own| own.address() == packet.to) {
+            return Err(Stop::NotForwarded(id));
+        }
         self.act(visit, Act::Delivers(id));
         self.arrive(visit);
         Ok(())
@@ -512,7 +567,7 @@ impl Tracer<'_, '_> {
             return self.transit(visit, arrival.headers, arrival.station);
         }
         let tag = arrival.headers.frame.tag;
-        if let Some(interface) = self.interface_at(port, tag) {
+        if let Some(interface) = fabric.interface_on(port, tag) {
             let table = fabric.interface(interface).vrf.map_or(Table::Own, |v| Table::Vrf(v.value));
             let headers =
                 Headers { frame: Frame { tag: None, ..arrival.headers.frame }, ..arrival.headers };
@@ -530,26 +585,6 @@ impl Tracer<'_, '_> {
         let headers =
             Headers { frame: Frame { tag: None, ..arrival.headers.frame }, ..arrival.headers };
         self.bridge(visit, vlan, Came::Port(port), headers, arrival.station)
-    }
-
-    /// The routed interface on a port, for frames with a tag.
-    fn interface_at(
-        &self,
-        port: PortId,
-        tag: Option<VlanId>,
-    ) -> Option<crate::fabric::InterfaceId> {
-        let fabric = self.walker.fabric;
-        let router = fabric.router_of(fabric.port(port).device)?;
-        let lag = fabric.lag_of(port);
-        router.interfaces.iter().find(|&id| {
-            let interface = fabric.interface(id);
-            let here = match interface.place {
-                InterfacePlace::Port(own) => own == port,
-                InterfacePlace::Lag(own) => Some(own) == lag,
-                InterfacePlace::Vlan(_) => false,
-            };
-            here && interface.tag.map(|tag| tag.value) == tag
-        })
     }
 
     /// Passes a frame on in a VLAN of a switch, or takes it if it is for the switch.
@@ -698,10 +733,8 @@ impl Tracer<'_, '_> {
         {
             let of = self.walker.presence_at(visit.device, vlan);
             let segment = of.map(|of| fabric.presence(of).segment);
-            let passes = self.walker.state.passes_into(fabric, leg, Some(from), |leg| {
-                let at = fabric.presence_of(segment?, fabric.lag(leg).device)?;
-                fabric.presence(at).vlan.map(|vlan| vlan.value)
-            });
+            let vlan = |leg| elects_by(fabric, segment?, leg);
+            let passes = self.walker.state.passes_into(fabric, leg, Some(from), vlan);
             if !passes {
                 return Err(Stop::NotForwarder(port));
             }
@@ -744,7 +777,11 @@ impl Tracer<'_, '_> {
         }
         if copied.is_empty() {
             return Err(match candidates.first() {
-                Some(&there) => Stop::NoCopy { presence, there },
+                Some(&there) => {
+                    let by_evpn = replication(fabric, presence) == Some(Replication::HeadEnd);
+                    let why = by_evpn.then(|| state.copies(fabric, presence, there).err());
+                    Stop::NoCopy { presence, there, why: why.flatten() }
+                }
                 None => Stop::Unknown { presence: Some(presence) },
             });
         }
@@ -781,9 +818,6 @@ impl Tracer<'_, '_> {
             return true;
         }
         let source = walker.vtep(fabric.presence(from).switch);
-        state.passes_into(fabric, leg, source, |leg| {
-            let other = fabric.presence_of(at.segment, fabric.lag(leg).device)?;
-            fabric.presence(other).vlan.map(|vlan| vlan.value)
-        })
+        state.passes_into(fabric, leg, source, |leg| elects_by(fabric, at.segment, leg))
     }
 }

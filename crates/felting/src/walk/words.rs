@@ -1,11 +1,11 @@
 //! Why packets get no farther, in words.
 
 use super::{Act, Hop, Stop, Table};
-use crate::behavior::State;
+use crate::behavior::Apart;
 use crate::fabric::{Fabric, PortId, PresenceId};
 
 /// Why a packet gets no farther than a hop.
-pub fn why(fabric: &Fabric, state: &State, hop: &Hop, stop: Stop) -> String {
+pub fn why(fabric: &Fabric, hop: &Hop, stop: Stop) -> String {
     let segment = |id: PresenceId| fabric.segment(fabric.presence(id).segment).name.as_str();
     let switch = |id: PresenceId| fabric.device_name(fabric.presence(id).switch);
     let table = |table: Table| match table {
@@ -46,11 +46,8 @@ pub fn why(fabric: &Fabric, state: &State, hop: &Hop, stop: Stop) -> String {
         Stop::Unknown { presence: None } => {
             "no way from here leads to the station, and the VLAN is no segment here".to_owned()
         }
-        Stop::NoCopy { presence, there } => {
-            let why = match state.learns(fabric, presence, there) {
-                Err(apart) => apart.words(),
-                Ok(_) => "it is not on the flood list",
-            };
+        Stop::NoCopy { there, why, .. } => {
+            let why = why.map_or("it is not on the flood list", Apart::words);
             format!("{} gets no copy: {why}", switch(there))
         }
         Stop::Closed(port) => format!(
@@ -93,6 +90,10 @@ pub fn why(fabric: &Fabric, state: &State, hop: &Hop, stop: Stop) -> String {
             "the host takes no such frame on this NIC: another tag, or another NIC is in use"
                 .to_owned()
         }
+        Stop::NotForwarded(endpoint) => format!(
+            "{} is a machine and not the destination: it passes nothing on",
+            fabric.endpoint(endpoint).name.value
+        ),
         Stop::Astray => "the frame is not for this device".to_owned(),
     }
 }

@@ -7,8 +7,9 @@ use etherparse::{
     SingleVlanHeader, UdpHeader, VlanPcp,
 };
 
+use crate::behavior::mtu::ip_header;
 use crate::value::{Encapsulation, VlanId};
-use crate::walk::{Content, Frame, Headers, Outer, Packet, ip_header};
+use crate::walk::{Content, Frame, Headers, Outer, Packet};
 
 /// Whether the outer UDP checksum is filled in.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -90,7 +91,7 @@ fn ethernet(frame: &Frame, size: u32) -> Vec<u8> {
 
 /// The data of an echo: what is left of its size, counted up.
 fn data(size: u32, address: IpAddr) -> Vec<u8> {
-    let length = size.saturating_sub(ip_header(address) + 8);
+    let length = size.saturating_sub(ip_header(address.is_ipv4()) + 8);
     (0..length).map(|place| u8::try_from(place % 256).unwrap_or(0)).collect()
 }
 

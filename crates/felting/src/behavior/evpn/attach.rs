@@ -5,7 +5,8 @@ use rustc_hash::FxHashMap;
 use crate::behavior::carrier::{Carriers, Node};
 use crate::behavior::domain::Presences;
 use crate::behavior::host::nics_in_use;
-use crate::fabric::{DeviceId, Endpoint, EndpointId, Fabric, Network, NetworkId};
+use crate::behavior::pair::PairOutcome;
+use crate::fabric::{DeviceId, Endpoint, EndpointId, Fabric, Network, NetworkId, PairId};
 use crate::id::IdVec;
 use crate::value::VlanId;
 
@@ -13,6 +14,7 @@ pub(super) fn attached(
     fabric: &Fabric,
     moved: &FxHashMap<EndpointId, (DeviceId, Option<NetworkId>)>,
     carriers: &Carriers<'_>,
+    pairs: &IdVec<PairId, PairOutcome>,
 ) -> IdVec<EndpointId, Presences> {
     let mut known: FxHashMap<(Node, VlanId), Presences> = FxHashMap::default();
     let found = fabric.endpoints.iter().map(|(id, endpoint)| {
@@ -27,15 +29,14 @@ pub(super) fn attached(
             let Some(far) = carriers.far[nic] else { continue };
             let Some(vlan) = carriers.comes_in(far, tag) else { continue };
             let node = carriers.node(far);
-            let reached =
-                known.entry((node, vlan)).or_insert_with(|| carriers.doors(node, vlan));
+            let reached = known.entry((node, vlan)).or_insert_with(|| carriers.doors(node, vlan));
             for &presence in reached.iter() {
                 if !presences.contains(&presence) {
                     presences.push(presence);
                 }
             }
         }
-        with_twin(fabric, &mut presences);
+        with_twin(fabric, pairs, &mut presences);
         presences.sort_unstable();
         presences
     });
@@ -54,14 +55,15 @@ pub(crate) fn tag_of(endpoint: &Endpoint, network: &Network) -> Option<Option<Vl
     }
 }
 
-/// The two sides of a pair tell each other what they learn.
-fn with_twin(fabric: &Fabric, presences: &mut Presences) {
+/// The two sides of a pair tell each other what they learn, over the peer link.
+fn with_twin(fabric: &Fabric, pairs: &IdVec<PairId, PairOutcome>, presences: &mut Presences) {
     for presence in presences.clone() {
         let presence = fabric.presence(presence);
         let shared = fabric
             .overlay_of(presence.switch)
             .is_some_and(|overlay| overlay.single_homed == crate::value::SingleHomed::Shared);
-        let Some((pair, side)) = fabric.device(presence.switch).pair.filter(|_| shared) else {
+        let of_pair = fabric.device(presence.switch).pair.filter(|_| shared);
+        let Some((pair, side)) = of_pair.filter(|(pair, _)| pairs[*pair].peer_link) else {
             continue;
         };
         let other = fabric.pair(pair).sides[1 - side].switch.value;

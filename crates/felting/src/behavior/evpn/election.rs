@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use rustc_hash::FxHashSet;
 
 use crate::behavior::{Bgp, LagOutcome, State};
-use crate::fabric::{EthernetSegmentId, Fabric, LagId, PortId};
+use crate::fabric::{EthernetSegmentId, Fabric, LagId, PortId, SegmentId};
 use crate::id::IdVec;
 use crate::value::{DfElection, Esi, Family, SegmentMode, VlanId};
 
@@ -76,10 +76,8 @@ impl Elector<'_> {
                     if !untagged && !made.tagged.value.contains(vlan.value) {
                         continue;
                     }
-                    let election = self.election(fabric, id, |leg| {
-                        let at = fabric.presence_of(here.segment, fabric.lag(leg).device)?;
-                        fabric.presence(at).vlan.map(|vlan| vlan.value)
-                    });
+                    let election =
+                        self.election(fabric, id, |leg| elects_by(fabric, here.segment, leg));
                     if !election.forwarders().contains(&leg) {
                         closed.0.insert((leg, vlan.value));
                     }
@@ -212,6 +210,24 @@ impl State {
         found.sort_unstable();
         found.dedup();
         found
+    }
+}
+
+/// The VLAN that a leaf elects by for a segment on its leg: its own there, or of a VLAN-aware bundle the lowest
+/// that the leg carries (RFC 7432 section 8.5).
+pub(crate) fn elects_by(fabric: &Fabric, segment: SegmentId, leg: LagId) -> Option<VlanId> {
+    let made = fabric.lag(leg);
+    let own = |segment: SegmentId| {
+        let at = fabric.presence_of(segment, made.device)?;
+        fabric.presence(at).vlan.map(|vlan| vlan.value)
+    };
+    let vlan = own(segment)?;
+    match fabric.segment(segment).evi {
+        None => Some(vlan),
+        Some(evi) => {
+            let all = fabric.evi(evi).segments.iter().filter_map(|segment| own(segment.value));
+            all.filter(|&vlan| made.carries(vlan)).min().or(Some(vlan))
+        }
     }
 }
 

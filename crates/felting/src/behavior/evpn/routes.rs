@@ -144,6 +144,8 @@ pub enum NotImported {
     Apart(Apart),
     /// No instance imports its targets.
     NoTarget,
+    /// Its Ethernet tag is that of a segment of the bundle that the VTEP doesn't have.
+    OtherTag,
     /// It is of an Ethernet segment that the VTEP has no part in.
     OtherSegment,
 }
@@ -312,13 +314,19 @@ impl State {
             };
         }
         let mut found = Vec::new();
+        let mut other_tag = false;
         if route.kind.number() != 5 {
+            // What is said of an Ethernet segment as a whole has the largest tag, and is for every instance that
+            // imports one of its targets (RFC 7432 section 8.2.1).
+            let whole = matches!(route.kind, RouteKind::EthernetAd { whole: true, .. });
             for &presence in fabric.presences_on(switch) {
-                let same_tag = route.tag == 0
-                    || fabric.presence(presence).vni.is_some_and(|vni| vni.get() == route.tag);
                 let own = self.evpn.instance(presence);
-                if own.is_some_and(|own| own.imports(&route.targets)) && same_tag {
-                    found.push(Import::Segment(presence));
+                if !own.is_some_and(|own| own.imports(&route.targets)) {
+                    continue;
+                }
+                match whole || route.tag == super::ethernet_tag(fabric, presence) {
+                    true => found.push(Import::Segment(presence)),
+                    false => other_tag = true,
                 }
             }
         }
@@ -333,7 +341,10 @@ impl State {
                 }
             }
         }
-        let refused = found.is_empty().then_some(NotImported::NoTarget);
+        let refused = found.is_empty().then_some(match other_tag {
+            true => NotImported::OtherTag,
+            false => NotImported::NoTarget,
+        });
         (found, refused)
     }
 }
@@ -378,14 +389,12 @@ impl Origination<'_> {
         let fabric = self.fabric;
         let Some(instance) = self.state.evpn.instance(presence) else { return };
         let at = fabric.presence(presence);
-        let aware = fabric.segment(at.segment).evi.is_some();
         let of = RouteOf::Presence(presence);
         let plain = |own: &Self, kind: RouteKind| EvpnRoute {
             rd: instance.rd,
             targets: instance.export.clone(),
             vni: at.vni.map(|vni| vni.value),
-            // RFC 8365 section 5.1.3: the VNI is the tag of a VLAN-aware bundle, else the tag is 0.
-            tag: at.vni.filter(|_| aware).map_or(0, |vni| vni.get()),
+            tag: super::ethernet_tag(fabric, presence),
             ..own.route(kind, of)
         };
         if replication(fabric, presence) != Some(Replication::Static) {
@@ -487,6 +496,7 @@ impl Origination<'_> {
                 let kind = RouteKind::EthernetAd { esi, whole: false };
                 self.routes.push(EvpnRoute {
                     rd: instance.rd,
+                    tag: super::ethernet_tag(fabric, presence),
                     targets: instance.export.clone(),
                     vni: fabric.presence(presence).vni.map(|vni| vni.value),
                     ..self.route(kind, RouteOf::Presence(presence))

@@ -5,8 +5,7 @@ use std::net::IpAddr;
 use super::{Apart, Instance, Targets};
 use crate::behavior::State;
 use crate::fabric::{
-    DeviceId, EndpointId, Fabric, OutsideId, PresenceId, SegmentId, SegmentSettings, Via, VrfId,
-    VrfPresence,
+    DeviceId, Fabric, OutsideId, PresenceId, SegmentId, SegmentSettings, Via, VrfId, VrfPresence,
 };
 use crate::source::At;
 use crate::value::{
@@ -110,7 +109,7 @@ pub(crate) fn irb(fabric: &Fabric, at: &VrfPresence) -> Option<Irb> {
 }
 
 /// What a VRF on a switch has by itself: segments, networks outside, static routes.
-fn local(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
+fn local(state: &State, fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
     let mut found = Vec::new();
     let mut add = |prefix: IpPrefix, source: TenantSource| {
         found.push(TenantRoute { prefix, source, next_hop: None, vni: None });
@@ -124,7 +123,8 @@ fn local(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
         }
     }
     for (id, outside) in fabric.outsides() {
-        if outside.vrf.value == vrf && outside.on.contains(&at.switch) {
+        let leads = outside.vrf.value == vrf && outside.on.contains(&at.switch);
+        if leads && state.way_out(fabric, id, at.switch).is_some() {
             for prefix in &outside.prefixes {
                 add(prefix.value, TenantSource::Outside(id));
             }
@@ -141,6 +141,7 @@ fn local(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
 
 /// The part of [`local`] that leads to an address.
 fn lookup_local(
+    state: &State,
     fabric: &Fabric,
     vrf: VrfId,
     at: &VrfPresence,
@@ -160,7 +161,8 @@ fn lookup_local(
         }
     }
     for (id, outside) in fabric.outsides() {
-        if outside.vrf.value == vrf && outside.on.contains(&at.switch) {
+        let leads = outside.vrf.value == vrf && outside.on.contains(&at.switch);
+        if leads && state.way_out(fabric, id, at.switch).is_some() {
             for prefix in outside.prefixes.iter().filter(|prefix| prefix.contains(address)) {
                 add(prefix.value, TenantSource::Outside(id));
             }
@@ -199,8 +201,8 @@ pub(crate) fn virtual_router(settings: &SegmentSettings) -> u32 {
 }
 
 /// What of its own a VRF on a switch tells other VTEPs.
-fn told(fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
-    let mut found = local(fabric, vrf, at);
+fn told(state: &State, fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<TenantRoute> {
+    let mut found = local(state, fabric, vrf, at);
     found.retain(|route| at.advertise_subnets || !matches!(route.source, TenantSource::Segment(_)));
     found
 }
@@ -241,6 +243,9 @@ pub(crate) fn best_of(routes: &mut Vec<TenantRoute>) {
 /// The priority of a router of a shared gateway address, where none is written (RFC 9568 section 5.2.4).
 const DEFAULT_PRIORITY: u32 = 100;
 
+/// The priority of the router that owns the shared address (RFC 9568 section 5.2.4).
+const OWNER_PRIORITY: u32 = 255;
+
 impl State {
     /// The routers that are Active for a segment's shared gateway address: one, if all of them hear each
     /// other, of the highest priority, of equal ones that of the higher address (RFC 9568 section 6.4.3).
@@ -255,7 +260,13 @@ impl State {
             .collect();
         sharing.sort_by_key(|&presence| {
             let settings = fabric.settings_at(presence);
-            let priority = settings.vrrp_priority.map_or(DEFAULT_PRIORITY, |own| own.get());
+            // Whose own address is the shared one has the highest priority, whatever is written (section 6.1).
+            let owner = settings
+                .addresses
+                .iter()
+                .any(|own| settings.gateways.iter().any(|gateway| gateway.value == own.address()));
+            let written = settings.vrrp_priority.map_or(DEFAULT_PRIORITY, |own| own.get());
+            let priority = if owner { OWNER_PRIORITY } else { written };
             let address = settings.addresses.first().map(|address| address.address());
             std::cmp::Reverse((priority, address))
         });
@@ -278,9 +289,8 @@ impl State {
         }
         let (here, there) = (fabric.presence(at), fabric.presence(from));
         let carriers = self.carriers(fabric);
-        let cabled = there
-            .vlan
-            .is_some_and(|vlan| carriers.joins(there.switch, here.switch, vlan.value));
+        let cabled =
+            there.vlan.is_some_and(|vlan| carriers.joins(there.switch, here.switch, vlan.value));
         let flooded = || {
             let (Some(own), Some(theirs)) = (self.floods(fabric, at), self.floods(fabric, from))
             else {
@@ -306,7 +316,7 @@ impl State {
         if at.vni.is_none() || irb(fabric, at) != Some(Irb::Symmetric) {
             return Vec::new();
         }
-        let mut found = told(fabric, vrf, at);
+        let mut found = told(self, fabric, vrf, at);
         found.extend(self.leaked(fabric, vrf, switch));
         found.sort_unstable();
         found
@@ -321,7 +331,7 @@ impl State {
             let here = leak.on.as_ref().is_none_or(|on| on.binary_search(&switch).is_ok());
             let Some(at) = fabric.vrf(from).place_of(switch).filter(|_| here) else { continue };
             // What the VRF itself would not use is not passed on (RFC 4271 section 9.1.3).
-            let mut routes = local(fabric, from, &fabric.vrf(from).switches[at]);
+            let mut routes = local(self, fabric, from, &fabric.vrf(from).switches[at]);
             routes.extend(self.learned(fabric, from, switch, false));
             for route in best_by_prefix(routes) {
                 let leaks = leak.prefixes.as_ref();
@@ -363,7 +373,7 @@ impl State {
                 };
                 let routes = match with_leaked {
                     true => self.tenant_exports(fabric, other, there.switch),
-                    false => told(fabric, other, there),
+                    false => told(self, fabric, other, there),
                 };
                 for route in routes {
                     let learnt = Learnt { switch: there.switch, vrf: other };
@@ -393,10 +403,13 @@ impl State {
                 continue;
             }
             let Some(route) = self.host_route(fabric, own, switch, id) else { continue };
-            for &endpoint in endpoints.iter().filter(|&&one| !self.has_here(fabric, one, switch)) {
-                found.extend(fabric.endpoint(endpoint).addresses.iter().map(|address| {
-                    TenantRoute { prefix: IpPrefix::host(address.address()), ..route }
-                }));
+            for &endpoint in endpoints {
+                let all = fabric.endpoint(endpoint).addresses.iter().map(|one| one.address());
+                let elsewhere = all.filter(|&address| !self.has_here(fabric, address, switch));
+                found.extend(
+                    elsewhere
+                        .map(|address| TenantRoute { prefix: IpPrefix::host(address), ..route }),
+                );
             }
         }
         found
@@ -433,7 +446,13 @@ impl State {
             found = self.lookup_own(fabric, vrf, switch, address, true);
             found.extend(self.lookup_leaked(fabric, vrf, switch, address));
         } else if let Some(place) = fabric.vrf(vrf).place_of(switch) {
-            found.extend(lookup_local(fabric, vrf, &fabric.vrf(vrf).switches[place], address));
+            found.extend(lookup_local(
+                self,
+                fabric,
+                vrf,
+                &fabric.vrf(vrf).switches[place],
+                address,
+            ));
         }
         best_of(&mut found);
         found
@@ -452,7 +471,7 @@ impl State {
         let mut found = Vec::new();
         let Some(place) = fabric.vrf(vrf).place_of(switch) else { return found };
         let at = &fabric.vrf(vrf).switches[place];
-        found.extend(lookup_local(fabric, vrf, at, address));
+        found.extend(lookup_local(self, fabric, vrf, at, address));
         let Some(own) = self.evpn.tenant(vrf, place) else { return found };
         if irb(fabric, at) != Some(Irb::Symmetric) {
             return found;
@@ -498,7 +517,7 @@ impl State {
             if !imported || theirs.vni.is_none() || irb(fabric, theirs) != Some(Irb::Symmetric) {
                 continue;
             }
-            let mut routes = lookup_local(fabric, other, theirs, address);
+            let mut routes = lookup_local(self, fabric, other, theirs, address);
             routes.retain(|route| {
                 theirs.advertise_subnets || !matches!(route.source, TenantSource::Segment(_))
             });
@@ -558,9 +577,11 @@ impl State {
         if irb(fabric, &fabric.vrf(vrf).switches[place]) != Some(Irb::Symmetric) {
             return found;
         }
+        if self.has_here(fabric, address, switch) {
+            return found;
+        }
         let endpoints = fabric.endpoints_with(address).iter();
-        let elsewhere = endpoints.filter(|&&one| !self.has_here(fabric, one, switch));
-        for &id in elsewhere.flat_map(|&endpoint| self.evpn.attached(endpoint)) {
+        for &id in endpoints.flat_map(|&endpoint| self.evpn.attached(endpoint)) {
             let presence = fabric.presence(id);
             found.extend(
                 self.host_route(fabric, own, switch, id)
@@ -571,11 +592,14 @@ impl State {
         found
     }
 
-    /// Whether an endpoint hangs on a switch that routes for its segment, which then prefers its own port to
-    /// what other leaves of the Ethernet segment tell (RFC 7432 section 8.4, RFC 9135 section 5.2).
-    fn has_here(&self, fabric: &Fabric, endpoint: EndpointId, switch: DeviceId) -> bool {
-        let attached = self.evpn.attached(endpoint).iter();
-        attached.copied().any(|id| fabric.presence(id).switch == switch && is_gateway(fabric, id))
+    /// Whether whoever has an address hangs on a switch that routes for its segment, which then prefers its own
+    /// port to what other leaves tell, of the Ethernet segment or of another that has the address too (RFC 7432
+    /// section 8.4, RFC 9135 section 5.2).
+    fn has_here(&self, fabric: &Fabric, address: IpAddr, switch: DeviceId) -> bool {
+        let owners = fabric.endpoints_with(address).iter();
+        owners
+            .flat_map(|&endpoint| self.evpn.attached(endpoint))
+            .any(|&id| fabric.presence(id).switch == switch && is_gateway(fabric, id))
     }
 
     /// The route to a host at a presence of another VTEP, without its prefix, if it is imported.
@@ -609,7 +633,7 @@ impl State {
     /// before what is leaked, that before what is learned.
     pub fn tenant_routes(&self, fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
         let Some(place) = fabric.vrf(vrf).place_of(switch) else { return Vec::new() };
-        let mut found = local(fabric, vrf, &fabric.vrf(vrf).switches[place]);
+        let mut found = local(self, fabric, vrf, &fabric.vrf(vrf).switches[place]);
         found.extend(self.leaked(fabric, vrf, switch));
         found.extend(self.learned(fabric, vrf, switch, true));
         found.extend(self.hosts(fabric, vrf, switch));

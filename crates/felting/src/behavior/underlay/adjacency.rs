@@ -24,6 +24,25 @@ pub struct Adjacency {
     pub cause: Option<CauseId>,
 }
 
+/// Whether packets of an IP version cross a link: both ends have an address of it there, or, where the link has
+/// none, on their loopbacks.
+pub(super) fn carries_version(
+    fabric: &Fabric,
+    near: InterfaceId,
+    far: InterfaceId,
+    v4: bool,
+) -> bool {
+    [near, far].into_iter().all(|id| {
+        let interface = fabric.interface(id);
+        if !interface.unnumbered.value {
+            return interface.addresses.iter().any(|own| own.address().is_ipv4() == v4);
+        }
+        let router = fabric.router_of(interface.device);
+        let mut loopbacks = router.into_iter().flat_map(|router| &router.loopbacks);
+        loopbacks.any(|own| own.address().is_ipv4() == v4)
+    })
+}
+
 impl Adjacency {
     /// Whether packets that are routed over it arrive, whatever the protocols say.
     pub fn carries_packets(&self) -> bool {
@@ -71,6 +90,11 @@ pub enum AdjacencyFault {
     LevelClash,
     /// The hello or dead intervals differ (RFC 2328 section 10.5).
     TimerClash,
+    /// An end gives its neighbor up before it can have said the next hello.
+    TimerImpossible,
+    /// The link is unnumbered, and an end takes it for a broadcast network, on which a packet from outside the
+    /// subnet is dropped (RFC 2328 section 8.2).
+    BroadcastUnnumbered,
     /// The keys differ (RFC 2328 section 8.2).
     AuthenticationClash,
     /// Both routers have one router id (RFC 2328 section 10.5).
@@ -185,6 +209,14 @@ fn settings(fabric: &Fabric, a: &Interface, b: &Interface) -> Option<AdjacencyFa
         return Some(AdjacencyFault::Passive);
     }
     let ospf = x == UnderlayProtocol::Ospf;
+    let points = |i: &Interface| i.network_type.value == NetworkType::PointToPoint;
+    if ospf && a.unnumbered.value && !points(a) && !points(b) {
+        return Some(AdjacencyFault::BroadcastUnnumbered);
+    }
+    // RFC 2328 appendix C.3, ISO/IEC 10589 clause 8.2.3: the neighbor is gone before its next hello.
+    if gives_up(a) || gives_up(b) {
+        return Some(AdjacencyFault::TimerImpossible);
+    }
     if ospf && a.area.value != b.area.value {
         return Some(AdjacencyFault::AreaClash);
     }
@@ -213,8 +245,12 @@ fn settings(fabric: &Fabric, a: &Interface, b: &Interface) -> Option<AdjacencyFa
     {
         return Some(AdjacencyFault::MtuClash);
     }
-    let points = |i: &Interface| i.network_type.value == NetworkType::PointToPoint;
     (points(a) != points(b)).then_some(AdjacencyFault::NetworkTypeClash)
+}
+
+/// Whether an end is set to wait for a hello for less than the time between two.
+pub(crate) fn gives_up(interface: &Interface) -> bool {
+    interface.dead.value < interface.hello.value
 }
 
 /// Level 1 only against level 2 only.
@@ -247,14 +283,11 @@ fn rule(a: &Interface, b: &Interface, fault: AdjacencyFault) -> Option<&'static 
         }
         AdjacencyFault::AreaClash | AdjacencyFault::LevelClash => "underlay-area-clash",
         AdjacencyFault::TimerClash => "underlay-timer-clash",
+        AdjacencyFault::TimerImpossible => "underlay-timer-impossible",
+        AdjacencyFault::BroadcastUnnumbered => "underlay-unnumbered-broadcast",
         AdjacencyFault::AuthenticationClash => "underlay-authentication-clash",
         AdjacencyFault::RouterIdSame => "underlay-router-id-reused",
-        AdjacencyFault::MtuClash => {
-            let of_port = |i: &Interface| {
-                i.tag.is_none() && !matches!(i.place, InterfacePlace::Vlan(_)) && i.mtu_of_port
-            };
-            if of_port(a) && of_port(b) { "port-mtu-clash" } else { "underlay-mtu-clash" }
-        }
+        AdjacencyFault::MtuClash => "underlay-mtu-clash",
         AdjacencyFault::NetworkTypeClash => "underlay-network-type-clash",
     })
 }

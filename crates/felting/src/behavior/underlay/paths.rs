@@ -7,7 +7,7 @@ use std::net::IpAddr;
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
-use super::{DomainId, NoRoute, Origin, Underlay};
+use super::{DomainId, Edge, NoRoute, Origin, Underlay};
 use crate::behavior::State;
 use crate::behavior::bgp::Heard;
 use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, SessionId, Via, WanId};
@@ -99,7 +99,7 @@ impl State {
         let underlay = &self.underlay;
         let mut routes: IdVec<RouterId, Option<Route>> = IdVec::filled(&fabric.routers, None);
         let origins = underlay.origins(&prefix);
-        underlay.shortest(fabric, origins, &mut routes);
+        underlay.shortest(fabric, origins, &prefix, &mut routes);
         underlay.by_bgp(fabric, self, origins, &prefix, &mut routes);
         underlay.written(fabric, &prefix, &mut routes);
         for &id in underlay.connected.get(&prefix).map_or(&[][..], |own| &own[..]) {
@@ -231,13 +231,15 @@ impl Underlay {
         &self,
         fabric: &Fabric,
         origins: &[Origin],
+        prefix: &IpPrefix,
         routes: &mut IdVec<RouterId, Option<Route>>,
     ) {
         let domains: Vec<DomainId> = self.backbone.ids().collect();
         let mut inside: Vec<(DomainId, Distances)> = Vec::new();
-        let seeds: Vec<(RouterId, u32)> = origins.iter().map(|o| (o.router, o.cost)).collect();
         for &domain in &domains {
-            if let Some(distances) = self.distances(fabric, domain, &seeds) {
+            let here = origins.iter().filter(|o| o.domain.is_none_or(|own| own == domain));
+            let seeds: Vec<(RouterId, u32)> = here.map(|o| (o.router, o.cost)).collect();
+            if let Some(distances) = self.distances(fabric, domain, prefix, &seeds) {
                 inside.push((domain, distances));
             }
         }
@@ -252,7 +254,7 @@ impl Underlay {
                     }
                 }
             }
-            self.distances(fabric, into, &seeds).map(|found| (into, found))
+            self.distances(fabric, into, prefix, &seeds).map(|found| (into, found))
         };
         let mut over: Vec<(DomainId, Distances)> = Vec::new();
         if domains.len() > 1 {
@@ -268,13 +270,20 @@ impl Underlay {
                 areas.iter().filter_map(|&into| carried(&of_backbones, into)).collect();
             over.extend(into_areas);
         }
+        // RFC 1195 section 3.10.2: of IS-IS level 1 comes first, whatever it costs. RFC 2328 section 16.2: a router
+        // of the backbone looks at what the backbone says alone.
+        let level_one = |domain: DomainId| self.level_one[domain];
+        let bordering = domains.len() > 1;
         for router in fabric.routers.ids() {
-            for found in [&inside, &over] {
-                if routes[router].is_some() {
-                    break;
-                }
-                routes[router] = self.best(fabric, router, found);
-            }
+            let in_backbone =
+                bordering && self.edges[router].iter().any(|edge| self.backbone[edge.domain]);
+            let of_backbone = |domain: DomainId| !in_backbone || self.backbone[domain];
+            let best = |found: &[(DomainId, Distances)], holds: &dyn Fn(DomainId) -> bool| {
+                self.best(fabric, router, prefix, found, holds)
+            };
+            routes[router] = best(&inside, &level_one)
+                .or_else(|| best(&inside, &|domain| !level_one(domain)))
+                .or_else(|| best(&over, &of_backbone));
         }
     }
 
@@ -283,6 +292,7 @@ impl Underlay {
         &self,
         fabric: &Fabric,
         domain: DomainId,
+        prefix: &IpPrefix,
         seeds: &[(RouterId, u32)],
     ) -> Option<Distances> {
         let mut distances: Distances = IdVec::filled(&fabric.routers, None);
@@ -303,7 +313,8 @@ impl Underlay {
                 continue;
             }
             distances[router] = Some(distance);
-            for edge in self.edges[router].iter().filter(|edge| edge.domain == domain) {
+            let inside = |edge: &&Edge| edge.domain == domain && edge.carries(prefix);
+            for edge in self.edges[router].iter().filter(inside) {
                 // The distance is the neighbor's to the seed, so the way back counts.
                 let there = distance.saturating_add(edge.back);
                 if there < nearest[edge.to] {
@@ -320,12 +331,15 @@ impl Underlay {
         &self,
         fabric: &Fabric,
         router: RouterId,
+        prefix: &IpPrefix,
         found: &[(DomainId, Distances)],
+        holds: &dyn Fn(DomainId) -> bool,
     ) -> Option<Route> {
         let mut best: Option<Route> = None;
-        for (domain, distances) in found {
+        for (domain, distances) in found.iter().filter(|(domain, _)| holds(*domain)) {
             let Some(own) = distances[router] else { continue };
-            for edge in self.edges[router].iter().filter(|edge| edge.domain == *domain) {
+            let inside = |edge: &&Edge| edge.domain == *domain && edge.carries(prefix);
+            for edge in self.edges[router].iter().filter(inside) {
                 let Some(there) = distances[edge.to] else { continue };
                 let metric = there.saturating_add(edge.cost);
                 if metric != own {

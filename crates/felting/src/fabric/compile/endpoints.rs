@@ -93,7 +93,7 @@ impl Made<'_> {
 
     /// The segment of a name, or a fault.
     pub(super) fn segment(&mut self, name: &At<SmolStr>) -> Option<At<SegmentId>> {
-        let found = self.segment_names.get(&name.value).copied();
+        let found = self.fabric.segment_names.get(&name.value).copied();
         if found.is_none() {
             let known = self.fabric.segments.values().map(|segment| segment.name.as_str());
             let remedy = match self.faults.nearest(&name.value, known) {

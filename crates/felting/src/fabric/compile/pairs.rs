@@ -7,7 +7,7 @@ use crate::fabric::{
     DeviceId, DeviceKind, Fabric, Group, GroupId, Keepalive, LagId, Pair, PairId, Side,
 };
 use crate::source::{At, Deviation, Document, FaultKind, Faults, Layers, PairKeys, Statement};
-use crate::value::{GroupNumber, MacAddr};
+use crate::value::{GroupNumber, MacAddr, PeerLinkLoss};
 
 /// Which side of which pair each switch is.
 #[derive(Default)]
@@ -219,6 +219,7 @@ impl Made<'_> {
                 vtep: keys.vtep().copied(),
                 system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
                 system_priority_at: keys.system_priority().copied(),
+                secondary: keys.secondary().map_or(PeerLinkLoss::CloseGroups, |does| does.value),
                 // A side without a domain presents its own address: it is no partner of the other.
                 system_mac: match domain {
                     Some(domain) => MacAddr::allotted(2, domain.get()),

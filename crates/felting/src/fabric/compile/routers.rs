@@ -316,6 +316,7 @@ impl Made<'_> {
             cluster_id: keys.and_then(|keys| keys.cluster_id()).copied(),
             max_paths: keys.and_then(|keys| keys.max_paths()).copied(),
             policy_required: keys.and_then(|keys| keys.policy_required()).is_none_or(|r| r.value),
+            connected_check: keys.and_then(|keys| keys.connected_check()).is_none_or(|c| c.value),
             advertised,
             protocol,
             overlay: None,
@@ -478,7 +479,6 @@ impl Made<'_> {
             unnumbered: at(key!(unnumbered), false, below),
             vrf,
             mtu: own.and_then(|keys| keys.mtu()).copied().or(mtu),
-            mtu_of_port: own.is_none_or(|keys| keys.mtu().is_none()),
             protocol: at(own.and_then(|keys| keys.protocol()), default, place_of_protocol),
             area: key!(area).cloned().unwrap_or_else(|| At::new(Area::backbone(), below)),
             level: at(key!(level), IsisLevel::Two, below),
@@ -791,6 +791,12 @@ impl Made<'_> {
                 .or(implied.and_then(|link| link.peer_as)),
             families,
             multihop: keys.and_then(|keys| keys.multihop()).copied(),
+            multihop_at: keys
+                .and_then(|keys| {
+                    let written = keys.multihop().map(|hops| hops.span);
+                    written.or_else(|| keys.taken_out("multihop"))
+                })
+                .unwrap_or(span),
             client: at(keys.and_then(|keys| keys.client()), false, span),
             next_hop: keys.and_then(|keys| keys.next_hop()).copied(),
             communities: at(keys.and_then(|keys| keys.communities()), true, span),

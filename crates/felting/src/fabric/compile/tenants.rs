@@ -127,7 +127,7 @@ impl Made<'_> {
             }
             let vrf = keys.vrf().and_then(|name| self.vrf(name, vrfs));
             let id = self.fabric.segments.next_id();
-            self.segment_names.entry(thing.name.clone()).or_insert(id);
+            self.fabric.segment_names.entry(thing.name.clone()).or_insert(id);
             self.fabric.segments.push(Segment {
                 name: At::new(thing.name, thing.span),
                 number: keys.number().copied(),

@@ -1,8 +1,10 @@
 use std::net::IpAddr;
 
 use super::{presences, segments_of};
+use crate::fabric::{EndpointId, Fabric};
 use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::source::{At, Span};
+use crate::value::IpInterface;
 
 pub(super) static RULE: Rule = Rule {
     id: "endpoint-gateway-wrong",
@@ -22,6 +24,16 @@ gateway = "10.80.31.254"
     mend: &[("10.80.31.254", "10.80.31.1")],
     check,
 };
+
+/// Whether the host of a machine has one in another subnet too, so that the two may be one that routes.
+fn has_two_legs(fabric: &Fabric, machine: EndpointId) -> bool {
+    let own = fabric.endpoint(machine);
+    fabric.endpoints().any(|(id, other)| {
+        let apart =
+            |one: &At<IpInterface>| own.addresses.iter().all(|own| own.subnet() != one.subnet());
+        id != machine && other.host.value == own.host.value && other.addresses.iter().any(apart)
+    })
+}
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
@@ -44,11 +56,34 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 if routers.iter().any(|(address, _)| *address == gateway.value) {
                     continue;
                 }
-                // Another machine of the segment may be the router.
-                if !fabric.endpoints_with(gateway.value).is_empty() {
+                let (name, segment) = (&endpoint.name.value, &fabric.segment(segment).name.value);
+                if let Some(&machine) = fabric.endpoints_with(gateway.value).first() {
+                    // Another machine of the segment may be the router, if it has a leg in another.
+                    if has_two_legs(fabric, machine) {
+                        continue;
+                    }
+                    let machine = fabric.endpoint(machine);
+                    let other = &machine.name.value;
+                    out.report(
+                        gateway.span,
+                        format!("{} is {other}\u{2019}s", gateway.value),
+                        format!(
+                            "{name} sends to the gateway {}, which is {other}, a machine with a leg \
+                             in {segment} alone",
+                            gateway.value
+                        ),
+                    )
+                    .related(place, format!("{first} is a router of {segment}"))
+                    .related(machine.name.span, format!("{other} has {}", gateway.value))
+                    .wire(format!(
+                        "what {name} sends out of {segment} ends at {other}, which passes nothing on"
+                    ))
+                    .remedy(format!("write {first}"))
+                    .about(endpoint.host.value)
+                    .about_name(name)
+                    .about_name(segment);
                     continue;
                 }
-                let (name, segment) = (&endpoint.name.value, &fabric.segment(segment).name.value);
                 out.report(
                     gateway.span,
                     format!("nobody has {}", gateway.value),

@@ -1,7 +1,7 @@
-use rustc_hash::FxHashSet;
+use std::collections::BTreeMap;
 
 use crate::behavior::SessionFault;
-use crate::fabric::DeviceId;
+use crate::fabric::SessionId;
 use crate::rules::underlay::session_clashes;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::Span;
@@ -43,10 +43,11 @@ export = "everything"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let mut said: FxHashSet<(DeviceId, Span)> = FxHashSet::default();
+    // What is missing in one statement is missing once.
+    let mut cases: BTreeMap<Span, Vec<(SessionId, Option<u16>)>> = BTreeMap::new();
     for (near, far) in session_clashes(cx, RULE.id) {
-        for (id, twin) in [(near, far), (far, near)] {
-            let (session, other) = (fabric.session(id), fabric.session(twin));
+        for id in [near, far] {
+            let session = fabric.session(id);
             let needed = match cx.state.bgp().session(id).fault {
                 Some(SessionFault::MultihopMissing) if session.multihop.is_none() => None,
                 Some(SessionFault::MultihopShort(hops))
@@ -56,29 +57,50 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 }
                 _ => continue,
             };
-            let place = session.multihop.map_or(session.span, |most| most.span);
-            if !said.insert((session.device, place)) {
-                continue;
-            }
-            let (name, peer) =
-                (fabric.device_name(session.device), fabric.device_name(other.device));
-            let text = match (session.multihop, needed) {
-                (Some(most), Some(hops)) => format!("{} hops, of {hops} needed", most.value),
-                _ => "no multihop here".to_owned(),
-            };
-            out.report(
+            cases.entry(session.multihop_at).or_default().push((id, needed));
+        }
+    }
+    for (place, sessions) in cases {
+        let (id, _) = sessions[0];
+        let needed = sessions.iter().filter_map(|(_, needed)| *needed).max();
+        let session = fabric.session(id);
+        let (name, peer) = (fabric.device_name(session.device), fabric.device_name(session.peer));
+        let twin = cx.state.bgp().session(id).twin.map(|twin| fabric.session(twin));
+        let text = match (session.multihop, needed) {
+            (Some(most), Some(hops)) => format!("{} hops, of {hops} needed", most.value),
+            _ => "no multihop here".to_owned(),
+        };
+        let more = match sessions.len() {
+            1 => String::new(),
+            2 => ", and so does one more".to_owned(),
+            many => format!(", and so do {} more", many - 1),
+        };
+        let draft = out
+            .report(
                 place,
                 text,
-                format!("the eBGP session of {name} with {peer} lacks multihop"),
+                format!("the eBGP session of {name} with {peer} lacks multihop{more}"),
             )
-            .related(other.span, format!("the other end, on {peer}"))
-            .wire("the session stays down: the peer is not on a link of this switch".to_owned())
+            .related(
+                twin.map_or(fabric.device(session.peer).name.span, |twin| twin.span),
+                format!("the other end, on {peer}"),
+            )
+            .wire(match needed {
+                Some(hops) => format!(
+                    "the session stays down: what {name} sends does not get over {hops} links"
+                ),
+                None => format!(
+                    "the session stays down: {name} does not dial {peer}, which is on none of its \
+                     links, and refuses it when {peer} dials"
+                ),
+            })
             .remedy(match needed {
                 Some(hops) => format!("allow {hops} hops"),
                 None => "set `multihop` to the number of links on the way, 2 or more".to_owned(),
-            })
-            .about(session.device)
-            .about(other.device);
-        }
+            });
+        sessions.iter().fold(draft, |draft, &(id, _)| {
+            let session = fabric.session(id);
+            draft.about(session.device).about(session.peer)
+        });
     }
 }

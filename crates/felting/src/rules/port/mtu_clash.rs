@@ -1,4 +1,4 @@
-use crate::behavior::{Aspect, Entity};
+use crate::behavior::{AdjacencyFault, Aspect, Entity};
 use crate::fabric::{DeviceId, DeviceKind};
 use crate::rules::lag::half_name;
 use crate::rules::{Context, Findings, Rule, Severity};
@@ -60,7 +60,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let [a, b] = cable.ends.map(|end| end.value);
         let free = fabric.lag_of(a).is_none() && fabric.lag_of(b).is_none();
         let (Some(x), Some(y)) = (mtu(a), mtu(b)) else { continue };
-        if free && cx.state.far(a) == Some(b) {
+        // Where neighbors fall out over it, it is told as that.
+        let told = fabric.interface_on(a, None).is_some_and(|interface| {
+            let adjacency = cx.state.underlay().adjacency_of(interface);
+            adjacency.is_some_and(|adjacency| adjacency.fault == Some(AdjacencyFault::MtuClash))
+        });
+        if !told && free && cx.state.far(a) == Some(b) {
             let ends = [(a, x), (b, y)];
             report(
                 ends.map(|(port, mtu)| (fabric.port_label(port), fabric.port(port).device, mtu)),

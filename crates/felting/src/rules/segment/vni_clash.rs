@@ -1,7 +1,7 @@
 use std::collections::BTreeMap;
 
 use crate::behavior::Entity;
-use crate::fabric::{Presence, SegmentId};
+use crate::fabric::{Presence, PresenceId, SegmentId};
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::Vni;
 
@@ -31,18 +31,23 @@ differs = [{ on = "kelp-c", vni = 23301 }]
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     // Switches that deviate alike share a finding.
-    let mut deviating: BTreeMap<(SegmentId, Vni), (Vec<&Presence>, &Presence)> = BTreeMap::new();
+    type Deviating<'f> = (Vec<&'f Presence>, &'f Presence, Vec<(PresenceId, PresenceId)>);
+    let mut deviating: BTreeMap<(SegmentId, Vni), Deviating<'_>> = BTreeMap::new();
     for cause in cx.state.causes().of(RULE.id) {
         let (Entity::Presence(here), Some(Entity::Presence(reference))) =
             (cause.entity, cause.other)
         else {
             continue;
         };
+        let ids = (here, reference);
         let (here, reference) = (fabric.presence(here), fabric.presence(reference));
         let Some(vni) = here.vni else { continue };
-        deviating.entry((here.segment, vni.value)).or_insert((Vec::new(), reference)).0.push(here);
+        let known = deviating.entry((here.segment, vni.value));
+        let known = known.or_insert((Vec::new(), reference, Vec::new()));
+        known.0.push(here);
+        known.2.push(ids);
     }
-    for ((segment, vni), (presences, reference)) in deviating {
+    for ((segment, vni), (presences, reference, parts)) in deviating {
         let (Some(here), Some(there)) = (presences[0].vni, reference.vni) else { continue };
         let segment = fabric.segment(segment);
         let switches: Vec<_> = presences.iter().map(|p| fabric.device_name(p.switch)).collect();
@@ -54,6 +59,24 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let others: Vec<_> =
             others.map(|id| fabric.device_name(fabric.presence(id).switch)).collect();
         let others = crate::rules::some_of(&others);
+        // The label of a route is what goes on the wire: where the targets agree, both VNIs work.
+        let flows = parts.iter().all(|&(here, there)| {
+            cx.state.learns(fabric, here, there).is_ok()
+                && cx.state.learns(fabric, there, here).is_ok()
+        });
+        let wire = match flows {
+            true => format!(
+                "frames to {switches} go with VNI {vni}, those to {others} with {}: it works, as the \
+                 route targets agree, and nobody expects it in a capture",
+                there.value
+            ),
+            false => format!(
+                "{switches} {} cut off from the rest of {}; each part looks whole by itself",
+                if presences.len() == 1 { "is" } else { "are" },
+                segment.name.value
+            ),
+        };
+        let severity = if flows { Severity::Warning } else { Severity::Error };
         let mut draft = out
             .report(
                 here.span,
@@ -64,11 +87,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 ),
             )
             .related(there.span, format!("VNI {} on {others}", there.value))
-            .wire(format!(
-                "{switches} {} cut off from the rest of {}; each part looks whole by itself",
-                if presences.len() == 1 { "is" } else { "are" },
-                segment.name.value
-            ))
+            .severity(severity)
+            .wire(wire)
             .remedy(format!("map the segment to VNI {} on {switches} too", there.value))
             .about_name(&segment.name.value);
         for presence in presences {

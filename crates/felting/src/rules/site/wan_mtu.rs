@@ -1,3 +1,5 @@
+use super::site_of;
+use crate::behavior::mtu;
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -28,27 +30,39 @@ mtu = 1500
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let Some((_, overlay)) = fabric.overlays().find(|(_, overlay)| overlay.vtep.is_some()) else {
-        return;
-    };
-    let needed = 1500 + if overlay.vtep.is_some_and(|vtep| vtep.is_ipv6()) { 70 } else { 50 };
     for (_, wan) in fabric.wans() {
-        let Some(mtu) = wan.mtu.filter(|mtu| mtu.get() < needed) else { continue };
-        out.report(
+        let devices = wan.ends.each_ref().map(|end| fabric.port(end.value).device);
+        let sites =
+            devices.map(|device| site_of(fabric, device).map(|site| &fabric.site(site).on[..]));
+        let needed = match sites {
+            [Some(near), Some(far)] => mtu::needed_between(fabric, cx.state, [near, far]),
+            _ => mtu::needed(fabric),
+        };
+        let Some(needed) = needed else { return };
+        let (bytes, hosts) = (needed.bytes(), needed.hosts);
+        let overlay = fabric.overlay(needed.overlay);
+        let Some(mtu) = wan.mtu.filter(|mtu| mtu.get() < bytes) else { continue };
+        let draft = out.report(
             mtu.span,
             format!("{} bytes", mtu.value),
             format!(
-                "the WAN path {} takes {} bytes, but VXLAN needs {needed}",
-                wan.name.value, mtu.value
+                "the WAN path {} takes {} bytes, but {} needs {bytes}",
+                wan.name.value,
+                mtu.value,
+                overlay.encapsulation.value.to_string().to_uppercase()
             ),
         )
-        .related(overlay.span, "1500 bytes of the hosts and the outer headers")
+        .related(
+            needed.written.unwrap_or(overlay.span),
+            format!("{hosts} bytes of the hosts, and {} of outer headers", needed.headers),
+        )
         .wire(format!(
             "packets between the sites of more than {} bytes vanish on {}, while small ones pass",
-            mtu.get().saturating_sub(needed - 1500),
+            mtu.get().saturating_sub(needed.headers),
             wan.name.value
         ))
-        .remedy(format!("order a path of at least {needed} bytes, or lower the MTU of the hosts"))
+        .remedy(format!("order a path of at least {bytes} bytes, or lower the MTU of the hosts"))
         .about_name(&wan.name.value);
+        devices.into_iter().fold(draft, |draft, device| draft.about(device));
     }
 }

@@ -1,4 +1,3 @@
-use crate::fabric::{InterfaceId, InterfacePlace};
 use crate::rules::{Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -37,19 +36,9 @@ address = "198.51.100.3/31"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (_, wan) in fabric.wans() {
-        for (side, end) in wan.ends.iter().enumerate() {
-            let Some(expected) = wan.tags.get(side).or(wan.tags.first()) else { continue };
-            let device = fabric.port(end.value).device;
-            let Some(router) = fabric.router_of(device) else { continue };
-            let own: Vec<InterfaceId> = router
-                .interfaces
-                .iter()
-                .filter(|&id| fabric.interface(id).place == InterfacePlace::Port(end.value))
-                .collect();
-            let fits = own
-                .iter()
-                .any(|&id| fabric.interface(id).tag.is_some_and(|tag| tag.value == expected.value));
-            let Some(&first) = own.first().filter(|_| !fits) else { continue };
+        for wrong in wan.wrong_tags(fabric) {
+            let (first, device) = (wrong.interface, fabric.interface(wrong.interface).device);
+            let Some(expected) = wan.tags.get(wrong.end).or(wan.tags.first()) else { continue };
             let interface = fabric.interface(first);
             let has = interface
                 .tag

@@ -3,7 +3,7 @@ use std::net::IpAddr;
 use rustc_hash::FxHashSet;
 
 use super::site_of;
-use crate::fabric::SiteId;
+use crate::fabric::{SiteId, Wan};
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::At;
 
@@ -39,7 +39,9 @@ via = "fibre"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut said: FxHashSet<(SiteId, SiteId)> = FxHashSet::default();
-    for (_, wan) in fabric.wans() {
+    // What has the wrong tag is told as that.
+    let sound = |wan: &Wan| wan.wrong_tags(fabric).next().is_none();
+    for (_, wan) in fabric.wans().filter(|(_, wan)| sound(wan)) {
         let sites = wan.ends.map(|end| site_of(fabric, fabric.port(end.value).device));
         let [Some(a), Some(b)] = sites else { continue };
         for (from, to) in [(a, b), (b, a)] {

@@ -1,10 +1,13 @@
+use std::collections::{BTreeMap, BTreeSet};
+
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::tier;
-use crate::fabric::{DeviceId, Fabric};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::behavior::{LostWay, NotPassed};
+use crate::fabric::{DeviceId, Fabric, RouterId};
+use crate::rules::{Context, Findings, Rule, Severity, some_of};
 use crate::source::Span;
-use crate::value::{Asn, NumberedBy, PoolKind};
+use crate::value::{Asn, Family, NumberedBy, PoolKind};
 
 pub(super) static RULE: Rule = Rule {
     id: "underlay-as-reused",
@@ -49,41 +52,76 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         })
         .map(|(_, session)| session.device)
         .collect();
-    let mut first: FxHashMap<Asn, Vec<(DeviceId, Span)>> = FxHashMap::default();
-    for (_, router) in fabric.routers().filter(|(_, router)| external.contains(&router.device)) {
+    let mut known: FxHashMap<Asn, Vec<(DeviceId, RouterId, Span)>> = FxHashMap::default();
+    let mut cases: BTreeMap<Span, (DeviceId, DeviceId, Span, BTreeSet<DeviceId>)> = BTreeMap::new();
+    for (id, router) in fabric.routers().filter(|(_, router)| external.contains(&router.device)) {
         let Some(asn) = router.as_number else { continue };
         // Switches of one tier above the leaves share one on purpose: routes need not pass between them.
         if tier(fabric, router.device).is_some_and(|tier| tier > 1) {
             continue;
         }
-        let known = first.entry(asn.value).or_default();
-        let stranger = known.iter().find(|(other, _)| {
+        let others = known.entry(asn.value).or_default();
+        let stranger = others.iter().copied().find(|&(other, twin, _)| {
             let rack = |device: DeviceId| {
                 fabric.device(device).rack.as_ref().map(|rack| rack.value.clone())
             };
-            let by_rack = rack(*other).is_some()
-                && rack(*other) == rack(router.device)
+            let by_rack = rack(other).is_some()
+                && rack(other) == rack(router.device)
                 && shared_by_rack(fabric);
-            fabric.pair_of(*other, router.device).is_none() && !by_rack
+            let meant = fabric.pair_of(other, router.device).is_some() || by_rack;
+            !meant && drops(cx, id, twin)
         });
-        if let Some(&(other, span)) = stranger {
-            let (name, twin) = (fabric.device_name(router.device), fabric.device_name(other));
-            out.report(
-                asn.span,
-                format!("{name} is in AS {}", asn.value),
-                format!("{name} and {twin} share AS {}, but are no pair", asn.value),
-            )
-            .related(span, format!("{twin} is in AS {}", asn.value))
-            .wire(format!(
-                "{name} drops every route of {twin} that a spine passes on, as a loop, \
-                 and the other way round"
-            ))
-            .remedy("give each leaf or pair an AS number of its own".to_owned())
-            .about(router.device)
-            .about(other);
+        others.push((router.device, id, asn.span));
+        if let Some((other, _, span)) = stranger {
+            let case = (router.device, other, span, BTreeSet::new());
+            let case = cases.entry(asn.span).or_insert(case);
+            case.3.extend([router.device, other]);
         }
-        known.push((router.device, asn.span));
     }
+    for (span, (device, other, first, all)) in cases {
+        let (name, twin) = (fabric.device_name(device), fabric.device_name(other));
+        let number = fabric.router_of(device).and_then(|router| router.as_number);
+        let number = number.map(|asn| asn.to_string()).unwrap_or_default();
+        let names: Vec<&str> = all.iter().map(|&device| fabric.device_name(device)).collect();
+        let draft = out
+            .report(
+                span,
+                format!("{name} is in AS {number}"),
+                match names.len() {
+                    2 => format!("{name} and {twin} share AS {number}, but are no pair"),
+                    _ => format!("{} share AS {number}, but are no pair", some_of(&names)),
+                },
+            )
+            .related(first, format!("{twin} is in AS {number}"))
+            .wire(format!(
+                "{name} drops every route of {twin} that a spine passes on, as a loop, and the \
+                 other way round"
+            ))
+            .remedy("give each leaf or pair an AS number of its own".to_owned());
+        all.into_iter().fold(draft, |draft, device| draft.about(device));
+    }
+}
+
+/// Whether a speaker lacks what another originates because its own AS number is in the path.
+fn drops(cx: &Context<'_>, at: RouterId, origin: RouterId) -> bool {
+    let fabric = cx.fabric;
+    let device = fabric.router(origin).device;
+    let loopback = fabric.router(origin).loopbacks.first().map(|loopback| loopback.address());
+    let own = loopback.into_iter().chain(fabric.vtep_of(device).map(|vtep| vtep.value));
+    let by_underlay = own.into_iter().any(|address| {
+        let lost = cx.state.underlay().where_lost(fabric, at, address);
+        matches!(lost, Some(LostWay::NotPassed(_, NotPassed::AsLoop)))
+    });
+    let by_evpn = || {
+        let bgp = cx.state.bgp();
+        let both =
+            fabric.vtep_of(device).is_some() && fabric.vtep_of(fabric.router(at).device).is_some();
+        both && !bgp.reaches(Family::Evpn, origin, at)
+            && bgp
+                .where_lost(fabric, Family::Evpn, &[origin], at, None)
+                .is_some_and(|(_, why)| why == NotPassed::AsLoop)
+    };
+    by_underlay || by_evpn()
 }
 
 fn shared_by_rack(fabric: &Fabric) -> bool {

@@ -1,8 +1,13 @@
-use rustc_hash::FxHashSet;
+use std::collections::{BTreeMap, BTreeSet};
 
-use crate::fabric::{DeviceKind, Fabric};
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+
+use crate::behavior::mtu;
+use crate::fabric::{DeviceId, InterfaceId};
 use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::source::{At, Span};
+use crate::value::Mtu;
 
 pub(super) static RULE: Rule = Rule {
     id: "underlay-mtu-too-small",
@@ -55,60 +60,70 @@ mtu = 1500
     check,
 };
 
+/// A statement that leaves too little room, and where.
+struct Small {
+    interface: InterfaceId,
+    mtu: At<Mtu>,
+    devices: BTreeSet<DeviceId>,
+}
+
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let Some((_, overlay)) = fabric.overlays().find(|(_, overlay)| overlay.vtep.is_some()) else {
-        return;
-    };
-    let six = overlay.vtep.is_some_and(|vtep| vtep.is_ipv6());
-    let hosts = largest_of_hosts(fabric);
-    let needed = hosts + if six { 70 } else { 50 };
-    let mut said: FxHashSet<Span> = FxHashSet::default();
+    let Some(needed) = mtu::needed(fabric) else { return };
+    let (bytes, hosts) = (needed.bytes(), needed.hosts);
+    let overlay = fabric.overlay(needed.overlay);
+    // What is written once is told once.
+    let mut cases: BTreeMap<Span, Small> = BTreeMap::new();
+    let mut of_other: FxHashMap<Span, Span> = FxHashMap::default();
     for (_, adjacency) in cx.state.underlay().adjacencies() {
-        let small = [adjacency.near, adjacency.far].into_iter().filter_map(|id| {
-            let mtu = fabric.interface(id).mtu.filter(|mtu| mtu.get() < needed)?;
-            Some((id, mtu))
-        });
-        let small: Vec<_> = small.collect();
+        let ends = [adjacency.near, adjacency.far];
+        let [a, b] = ends.map(|id| fabric.interface(id).mtu.map(|mtu| mtu.value));
         // Ends that differ are told as that.
-        let [a, b] =
-            [adjacency.near, adjacency.far].map(|id| fabric.interface(id).mtu.map(|mtu| mtu.value));
         if a.is_some() && b.is_some() && a != b {
             continue;
         }
-        // Of two ends of one link the smaller is told; what is written once is told once.
-        if let Some(&(id, mtu)) = small.iter().min_by_key(|(_, mtu)| mtu.value) {
-            if small.iter().any(|(_, mtu)| !said.insert(mtu.span)) {
-                continue;
-            }
-            let interface = fabric.interface(id);
-            out.report(
+        let small = ends.into_iter().filter_map(|id| {
+            let mtu = fabric.interface(id).mtu.filter(|mtu| mtu.get() < bytes)?;
+            Some((id, mtu))
+        });
+        let small: SmallVec<[(InterfaceId, At<Mtu>); 2]> = small.collect();
+        // Both ends of one link are one fault.
+        let Some(&(id, mtu)) = small.iter().min_by_key(|(_, mtu)| (mtu.value, mtu.span)) else {
+            continue;
+        };
+        let known = small.iter().find_map(|(_, mtu)| of_other.get(&mtu.span).copied());
+        let span = known.unwrap_or(mtu.span);
+        for (_, mtu) in &small {
+            of_other.entry(mtu.span).or_insert(span);
+        }
+        let case = Small { interface: id, mtu, devices: BTreeSet::new() };
+        let devices = ends.map(|id| fabric.interface(id).device);
+        cases.entry(span).or_insert(case).devices.extend(devices);
+    }
+    for Small { interface, mtu, devices } in cases.into_values() {
+        let label = fabric.interface_label(interface);
+        let draft = out
+            .report(
                 mtu.span,
-                format!("{} takes {} bytes", fabric.interface_label(id), mtu.value),
+                format!("{label} takes {} bytes", mtu.value),
                 format!(
-                    "{} takes {} bytes, but VXLAN needs {needed} here",
-                    fabric.interface_label(id),
-                    mtu.value
+                    "{label} takes {} bytes, but {} needs {bytes} here",
+                    mtu.value,
+                    overlay.encapsulation.value.to_string().to_uppercase()
                 ),
             )
-            .related(overlay.span, format!("{hosts} bytes of the hosts and the outer headers"))
+            .related(
+                needed.written.unwrap_or(overlay.span),
+                format!("{hosts} bytes of the hosts, and {} of outer headers", needed.headers),
+            )
             .wire(format!(
-                "packets of hosts of more than {} bytes are dropped on this link, while \
-                 small ones pass",
-                mtu.get().saturating_sub(needed - hosts)
+                "packets of hosts of more than {} bytes are dropped on this link, while small ones \
+                 pass",
+                mtu.get().saturating_sub(needed.headers)
             ))
             .remedy(format!(
-                "set an MTU of at least {needed} at both ends, 9216 where the devices \
-                 can"
-            ))
-            .about(interface.device);
-        }
+                "set an MTU of at least {bytes} at both ends, 9216 where the devices can"
+            ));
+        devices.into_iter().fold(draft, |draft, device| draft.about(device));
     }
-}
-
-/// The largest packet that hosts send: 1500, where no MTU of theirs is written.
-fn largest_of_hosts(fabric: &Fabric) -> u32 {
-    let host = |device| fabric.device(device).kind == DeviceKind::Host;
-    let bonds = fabric.lags().filter(|(_, lag)| host(lag.device)).filter_map(|(_, lag)| lag.mtu);
-    bonds.map(|mtu| mtu.get()).max().unwrap_or(1500).max(1500)
 }

@@ -50,6 +50,26 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 continue;
             }
             let (name, other) = (fabric.device_name(*switch), fabric.device_name(usual.0));
+            let instance = |switch: DeviceId| cx.state.evpn().tenant(id, vrf.place_of(switch)?);
+            let imports = |one: DeviceId, other: DeviceId| {
+                instance(one)
+                    .zip(instance(other))
+                    .is_some_and(|(one, other)| one.imports(&other.export))
+            };
+            // The label of a route is what goes on the wire (RFC 8365 section 5.1.3).
+            let flows = imports(*switch, usual.0) && imports(usual.0, *switch);
+            let wire = match flows {
+                true => format!(
+                    "packets routed to {name} go with {text}, others with {}: it works, as the route \
+                     targets agree, and nobody expects it in a capture",
+                    usual.1
+                ),
+                false => format!(
+                    "{name} and {other} have other route targets with it: neither has the routes of \
+                     the other, and routing between them stops"
+                ),
+            };
+            let severity = if flows { Severity::Warning } else { Severity::Error };
             out.report(
                 *span,
                 format!("{name}: {text}"),
@@ -59,11 +79,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 if usual.2 == *span { vrf.name.span } else { usual.2 },
                 format!("{other}: {}", usual.1),
             )
-            .wire(
-                "the far VTEP takes the packets for another VRF\u{2019}s, or drops \
-                 them: routing between leaves stops"
-                    .to_owned(),
-            )
+            .severity(severity)
+            .wire(wire)
             .remedy("use one layer 3 VNI for the VRF everywhere".to_owned())
             .about(*switch)
             .about_name(&vrf.name.value);

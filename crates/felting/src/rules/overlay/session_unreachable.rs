@@ -1,0 +1,128 @@
+use std::collections::BTreeMap;
+
+use super::TELLS_WHY;
+use crate::behavior::SessionFault;
+use crate::fabric::SessionId;
+use crate::rules::underlay::loss;
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+
+pub(super) static RULE: Rule = Rule {
+    id: "overlay-session-unreachable",
+    severity: Severity::Error,
+    summary: "a BGP session has no route to its peer",
+    explain: "A session between loopbacks is a TCP connection that the underlay must carry both \
+              ways. Without a route one way it stays down, and no route of the overlay crosses it.",
+    sources: &["RFC 4271 section 8"],
+    broken: r#"
+[[switch]]
+name = "skerry-[a-b]"
+number = 41
+role = "leaf"
+ports = "et[49-50] 100G"
+
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[pool]]
+name = "vteps"
+gives = "vteps"
+prefix = "10.64.9.0/24"
+
+[[router]]
+on = "skerry-*"
+as_number = 4204100000
+
+[[overlay]]
+on = "skerry-*"
+target_pattern = "42041:{vni}"
+
+[[session]]
+on = "skerry-*"
+to = "skerry-*"
+
+[[interface]]
+on = "skerry-*"
+port = "et49"
+address = "10.64.0.0/31"
+differs = [{ on = "skerry-b", address = "10.64.0.1/31" }]
+
+[[route]]
+on = "skerry-a"
+to = ["10.64.8.0/24", "10.64.9.0/24"]
+via = "10.64.0.1"
+
+[[route]]
+on = "skerry-b"
+to = "10.64.9.0/24"
+via = "10.64.0.0"
+
+[cabling]
+runs = "skerry-a et49 -- skerry-b et49"
+"#,
+    mend: &[("to = \"10.64.9.0/24\"", "to = [\"10.64.8.0/24\", \"10.64.9.0/24\"]")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut cases: BTreeMap<(Span, String), Vec<SessionId>> = BTreeMap::new();
+    for (id, session) in fabric.sessions() {
+        let outcome = cx.state.bgp().session(id);
+        let (Some(SessionFault::Unreachable), None) = (outcome.fault, outcome.cause) else {
+            continue;
+        };
+        let lost = fabric.device(session.device).router.zip(session.peer_address);
+        let lost = lost
+            .and_then(|(router, peer)| cx.state.underlay().where_lost(fabric, router, peer.value));
+        let Some(lost) = lost else { continue };
+        let loss = loss(cx, lost, session.peer);
+        let mut devices = vec![session.device, session.peer];
+        devices.extend(&loss.devices);
+        if !cx.is_told(TELLS_WHY, &devices) {
+            cases.entry((loss.span, loss.remedy)).or_default().push(id);
+        }
+    }
+    for sessions in cases.into_values() {
+        let session = fabric.session(sessions[0]);
+        let (name, peer) = (fabric.device_name(session.device), fabric.device_name(session.peer));
+        let Some((router, address)) =
+            fabric.device(session.device).router.zip(session.peer_address)
+        else {
+            continue;
+        };
+        let lost = cx.state.underlay().where_lost(fabric, router, address.value);
+        let Some(loss) = lost.map(|lost| loss(cx, lost, session.peer)) else { continue };
+        let more = match sessions.len() {
+            1 => String::new(),
+            2 => ", and so has one more session".to_owned(),
+            many => format!(", and so have {} more sessions", many - 1),
+        };
+        let draft = out
+            .report(
+                loss.span,
+                loss.label,
+                format!(
+                    "{name} has no route to {peer} ({}) for their BGP session: {}{more}",
+                    address.value, loss.why
+                ),
+            )
+            .related(session.span, format!("the session of {name} with {peer}"))
+            .wire(format!("the session of {name} with {peer} stays down, and no route crosses it"))
+            .remedy(loss.remedy)
+            .about(session.device)
+            .about(session.peer);
+        let others = sessions.iter().flat_map(|&id| {
+            let session = fabric.session(id);
+            [session.device, session.peer]
+        });
+        others.chain(loss.devices).fold(draft, |draft, device| draft.about(device));
+    }
+}

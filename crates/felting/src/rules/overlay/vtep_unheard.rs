@@ -1,0 +1,163 @@
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{TELLS_WHY, apart};
+use crate::behavior::{Apart, NotPassed};
+use crate::fabric::{DeviceId, PresenceId};
+use crate::rules::underlay::loss_at;
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+use crate::value::Family;
+
+pub(super) static RULE: Rule = Rule {
+    id: "overlay-vtep-unheard",
+    severity: Severity::Error,
+    summary: "a VTEP of a segment hears nothing of another",
+    explain: "Where a station is, and who wants copies of what is flooded, VTEPs tell each other \
+              by EVPN. A speaker passes on only its best path, iBGP only by reflectors, and \
+              nothing whose next hop it has no way to, so that sessions can be up all the way \
+              and the routes of one VTEP still not get to another.",
+    sources: &["RFC 4271 section 9.1.3", "RFC 4456 section 6", "RFC 7432 section 7"],
+    broken: r#"
+[[switch]]
+name = "crest-1"
+number = 1
+role = "spine"
+ports = "et[1-4] 100G"
+
+[[switch]]
+name = "kelp-[a-b]"
+number = 11
+role = "leaf"
+ports = "et[49-52] 100G"
+
+[[switch]]
+name = "causeway-1"
+number = 31
+role = "router"
+ports = "et1 100G"
+
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[pool]]
+name = "vteps"
+gives = "vteps"
+prefix = "10.64.9.0/24"
+
+[[pool]]
+name = "leaves"
+gives = "as-numbers"
+base = 4204100000
+on = ["kelp-*", "causeway-1"]
+
+[[policy]]
+name = "loopbacks"
+permit = "10.64.8.0/24"
+
+[[router]]
+on = "crest-1"
+as_number = 4204100001
+policy_required = false
+
+[[router]]
+on = ["kelp-*", "causeway-1"]
+policy_required = false
+
+[[underlay]]
+on = ["crest-1", "kelp-*", "causeway-1"]
+protocol = "bgp"
+differs = [{ on = "causeway-1", import = "loopbacks" }]
+
+[[session]]
+on = "kelp-*"
+to = "causeway-1"
+multihop = 3
+
+[[session]]
+on = "causeway-1"
+to = "kelp-*"
+multihop = 3
+next_hop = "kept"
+
+[[overlay]]
+on = "kelp-*"
+target_pattern = "42041:{vni}"
+
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 310
+vni = 23310
+on = "kelp-*"
+
+[cabling]
+runs = ["kelp-[a-b] et49 -- crest-1 et[1-2]", "causeway-1 et1 -- crest-1 et3"]
+"#,
+    mend: &[("differs = [{ on = \"causeway-1\", import = \"loopbacks\" }]\n", "")],
+    check,
+};
+
+/// What is known of VTEPs that are apart for one reason.
+struct Case {
+    here: PresenceId,
+    there: PresenceId,
+    lost: (crate::fabric::SessionId, NotPassed),
+    others: BTreeSet<(DeviceId, DeviceId)>,
+}
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut cases: BTreeMap<(Span, DeviceId), Case> = BTreeMap::new();
+    for (here, there, why) in apart(cx) {
+        let (from, to) = (fabric.presence(here).switch, fabric.presence(there).switch);
+        let router = |device: DeviceId| fabric.device(device).router;
+        let (Apart::NotReceived, Some(at), Some(origin)) = (why, router(from), router(to)) else {
+            continue;
+        };
+        let lost = cx.state.bgp().where_lost(fabric, Family::Evpn, &[origin], at, None);
+        let Some(lost) = lost else { continue };
+        let loss = loss_at(cx, lost.0, lost.1);
+        let mut devices = vec![from, to];
+        devices.extend(&loss.devices);
+        if cx.is_told(TELLS_WHY, &devices) {
+            continue;
+        }
+        let case = cases.entry((loss.span, loss.devices[0]));
+        let case = case.or_insert(Case { here, there, lost, others: BTreeSet::new() });
+        case.others.insert((from.min(to), from.max(to)));
+    }
+    for case in cases.into_values() {
+        let (from, to) = (fabric.presence(case.here).switch, fabric.presence(case.there).switch);
+        let (name, other) = (fabric.device_name(from), fabric.device_name(to));
+        let segment = fabric.segment(fabric.presence(case.here).segment);
+        let loss = loss_at(cx, case.lost.0, case.lost.1);
+        let more = match case.others.len() {
+            0 | 1 => String::new(),
+            many => format!(", and so for {} other pairs of VTEPs", many - 1),
+        };
+        let draft = out
+            .report(
+                loss.span,
+                loss.label,
+                format!("{name} hears nothing of {other} by EVPN: {}{more}", loss.why),
+            )
+            .related(segment.name.span, format!("both have {}", segment.name.value))
+            .wire(format!(
+                "{name} floods nothing to {other} and does not know what is behind it: {} is \
+                 parted between them",
+                segment.name.value
+            ))
+            .remedy(loss.remedy)
+            .about(from)
+            .about(to);
+        let devices = case.others.iter().flat_map(|&(a, b)| [a, b]).chain(loss.devices);
+        devices.fold(draft, |draft, device| draft.about(device));
+    }
+}
