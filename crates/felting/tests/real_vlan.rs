@@ -55,15 +55,12 @@ fn fabric(input: &Json) -> Option<(String, Vec<String>)> {
     let mut runs = Vec::new();
     let inner: Vec<String> = list(&input["cables"])
         .iter()
-        .map(|cable| {
-            let ends: Vec<String> = ["a", "b"]
-                .iter()
-                .map(|end| cable[end].as_str().unwrap().replace(':', " "))
-                .collect();
+        .flat_map(|cable| {
+            let ends: Vec<String> =
+                list(cable).iter().map(|end| end.as_str().unwrap().replace(':', " ")).collect();
             runs.push(format!("\"{} -- {}\"", ends[0], ends[1]));
             ends
         })
-        .flatten()
         .collect();
     for (name, bridge) in input["bridges"].as_object().unwrap() {
         if bridge["options"].as_str().is_some_and(|options| options.contains("802.1ad")) {
