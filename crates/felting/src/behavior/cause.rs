@@ -1,10 +1,12 @@
+use std::sync::Arc;
+
 use rustc_hash::FxHashMap;
 
 use crate::fabric::{
     CableId, DeviceId, EthernetSegmentId, GroupId, InterfaceId, LagId, PairId, PortId, PresenceId,
     SessionId, StackId,
 };
-use crate::id::{IdVec, typed_id};
+use crate::id::{Id, typed_id};
 use crate::value::VlanId;
 
 typed_id! {
@@ -105,15 +107,43 @@ pub struct Cause {
     pub other: Option<Entity>,
 }
 
+/// The causes of one step of the behavior, which states that have the step in common share.
+#[derive(Clone, Debug, Default)]
+struct Step {
+    list: Vec<Cause>,
+    claims: FxHashMap<(Entity, Aspect), CauseId>,
+}
+
+/// A set of steps' causes: what one step found, for another state to take over.
+#[derive(Clone, Debug)]
+pub(crate) struct Found(Arc<Step>);
+
 /// All causes, in the order of precedence in which they were found. The first to claim an entity
 /// and aspect keeps it: that is how a root hides what follows from it.
 #[derive(Clone, Debug, Default)]
 pub struct Causes {
-    list: IdVec<CauseId, Cause>,
-    claims: FxHashMap<(Entity, Aspect), CauseId>,
+    steps: Vec<Arc<Step>>,
 }
 
+/// How many causes a step can have: ids count on from step to step.
+const MOST_OF_STEP: usize = 1 << 28;
+
 impl Causes {
+    /// Begins the next step.
+    pub(crate) fn begin(&mut self) {
+        self.steps.push(Arc::default());
+    }
+
+    /// What the last step found.
+    pub(crate) fn found(&self) -> Found {
+        Found(self.steps.last().cloned().unwrap_or_default())
+    }
+
+    /// Takes over what a step found in another state.
+    pub(crate) fn take_over(&mut self, found: Found) {
+        self.steps.push(found.0);
+    }
+
     /// Adds a cause and claims its entity and aspect, or tells the cause that has done so before.
     pub(crate) fn add(
         &mut self,
@@ -122,36 +152,51 @@ impl Causes {
         aspect: Aspect,
         other: Option<Entity>,
     ) -> CauseId {
-        if let Some(&claimed) = self.claims.get(&(entity, aspect)) {
+        if let Some(claimed) = self.claimed(entity, aspect) {
             return claimed;
         }
-        let id = self.list.push(Cause { rule, entity, aspect, other });
-        self.claims.insert((entity, aspect), id);
+        if self.steps.is_empty() {
+            self.begin();
+        }
+        let first = (self.steps.len() - 1) * MOST_OF_STEP;
+        let step = Arc::make_mut(self.steps.last_mut().expect("begun just now"));
+        let id = CauseId::from_index(first + step.list.len());
+        step.list.push(Cause { rule, entity, aspect, other });
+        step.claims.insert((entity, aspect), id);
         id
     }
 
     /// Claims a further entity and aspect for a cause, unless another has them.
     pub(crate) fn claim(&mut self, cause: CauseId, entity: Entity, aspect: Aspect) {
-        self.claims.entry((entity, aspect)).or_insert(cause);
+        if self.claimed(entity, aspect).is_none()
+            && let Some(step) = self.steps.last_mut()
+        {
+            Arc::make_mut(step).claims.insert((entity, aspect), cause);
+        }
     }
 
     /// The cause that has claimed an entity and aspect.
     pub fn claimed(&self, entity: Entity, aspect: Aspect) -> Option<CauseId> {
-        if self.claims.is_empty() { None } else { self.claims.get(&(entity, aspect)).copied() }
+        let claims = self.steps.iter().map(|step| &step.claims).filter(|claims| !claims.is_empty());
+        claims.filter_map(|claims| claims.get(&(entity, aspect)).copied()).next()
     }
 
     /// One cause.
     pub fn get(&self, cause: CauseId) -> &Cause {
-        &self.list[cause]
+        &self.steps[cause.index() / MOST_OF_STEP].list[cause.index() % MOST_OF_STEP]
     }
 
     /// All causes.
     pub fn iter(&self) -> impl Iterator<Item = (CauseId, &Cause)> {
-        self.list.iter()
+        self.steps.iter().enumerate().flat_map(|(step, found)| {
+            let id = move |place: usize| CauseId::from_index(step * MOST_OF_STEP + place);
+            found.list.iter().enumerate().map(move |(place, cause)| (id(place), cause))
+        })
     }
 
     /// The causes that a rule reports.
     pub fn of<'a>(&'a self, rule: &'a str) -> impl Iterator<Item = &'a Cause> {
-        self.list.values().filter(move |cause| cause.rule == rule)
+        let all = self.steps.iter().flat_map(|step| &step.list);
+        all.filter(move |cause| cause.rule == rule)
     }
 }

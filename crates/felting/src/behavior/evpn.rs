@@ -10,6 +10,7 @@ pub(crate) mod tenant;
 mod way_out;
 
 use std::net::IpAddr;
+use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -66,16 +67,53 @@ impl Instance {
     }
 }
 
-/// What EVPN came to.
-#[derive(Clone, Debug, Default)]
-pub struct Evpn {
+/// The instances of all VTEPs, which follow from what is written alone.
+#[derive(Debug, Default)]
+pub(crate) struct Instances {
     /// The MAC-VRF of each presence that is mapped to a VNI on a VTEP.
-    instances: IdVec<PresenceId, Option<Instance>>,
+    of_presences: IdVec<PresenceId, Option<Instance>>,
     /// The IP-VRF of each VRF on each switch, in the order of its switches.
-    tenants: IdVec<VrfId, Vec<Instance>>,
+    of_tenants: IdVec<VrfId, Vec<Instance>>,
     exporters: FxHashMap<RouteTarget, Vec<PresenceId>>,
     /// The same by the number in the target alone.
     by_number: FxHashMap<u32, Vec<PresenceId>>,
+}
+
+impl Instances {
+    fn of(fabric: &Fabric) -> Self {
+        let mut made = Self {
+            of_presences: IdVec::filled(&fabric.presences, None),
+            of_tenants: fabric
+                .vrfs
+                .iter()
+                .map(|(id, vrf)| {
+                    vrf.switches.iter().map(|one| tenant::instance(fabric, id, one)).collect()
+                })
+                .collect::<Vec<_>>()
+                .into(),
+            ..Self::default()
+        };
+        let any_as = fabric.overlays.values().any(|overlay| overlay.any_as);
+        for (id, presence) in fabric.presences.iter() {
+            let Some(overlay) = fabric.overlay_of(presence.switch) else { continue };
+            let Some(vni) = presence.vni else { continue };
+            let instance = instance(fabric, id, overlay, vni.value);
+            for &target in &instance.export {
+                made.exporters.entry(target).or_default().push(id);
+                if any_as {
+                    made.by_number.entry(target.number()).or_default().push(id);
+                }
+            }
+            made.of_presences[id] = Some(instance);
+        }
+        made
+    }
+}
+
+/// What EVPN came to.
+#[derive(Clone, Debug, Default)]
+pub struct Evpn {
+    instances: Arc<Instances>,
     /// Where frames of each endpoint enter the fabric.
     attached: IdVec<EndpointId, SmallVec<[PresenceId; 2]>>,
     /// The endpoints at each presence.
@@ -87,34 +125,12 @@ pub struct Evpn {
 pub(super) fn outcome(
     fabric: &Fabric,
     condition: &Condition,
+    instances: Option<Arc<Instances>>,
     carriers: &Carriers<'_>,
     pairs: &IdVec<PairId, PairOutcome>,
 ) -> Evpn {
-    let mut evpn = Evpn {
-        instances: IdVec::filled(&fabric.presences, None),
-        tenants: fabric
-            .vrfs
-            .iter()
-            .map(|(id, vrf)| {
-                vrf.switches.iter().map(|one| tenant::instance(fabric, id, one)).collect()
-            })
-            .collect::<Vec<_>>()
-            .into(),
-        ..Evpn::default()
-    };
-    let any_as = fabric.overlays.values().any(|overlay| overlay.any_as);
-    for (id, presence) in fabric.presences.iter() {
-        let Some(overlay) = fabric.overlay_of(presence.switch) else { continue };
-        let Some(vni) = presence.vni else { continue };
-        let instance = instance(fabric, id, overlay, vni.value);
-        for &target in &instance.export {
-            evpn.exporters.entry(target).or_default().push(id);
-            if any_as {
-                evpn.by_number.entry(target.number()).or_default().push(id);
-            }
-        }
-        evpn.instances[id] = Some(instance);
-    }
+    let instances = instances.unwrap_or_else(|| Arc::new(Instances::of(fabric)));
+    let mut evpn = Evpn { instances, ..Evpn::default() };
     evpn.moved = super::host::moved(fabric, condition);
     let attached = attach::attached(fabric, &evpn.moved, carriers, pairs);
     for (endpoint, presences) in attached.iter() {
@@ -258,12 +274,17 @@ pub struct FloodList {
 impl Evpn {
     /// The MAC-VRF of a segment on a VTEP.
     pub fn instance(&self, presence: PresenceId) -> Option<&Instance> {
-        self.instances[presence].as_ref()
+        self.instances.of_presences[presence].as_ref()
     }
 
     /// The IP-VRF of a VRF at a place among its switches.
     pub fn tenant(&self, vrf: VrfId, place: usize) -> Option<&Instance> {
-        self.tenants[vrf].get(place)
+        self.instances.of_tenants[vrf].get(place)
+    }
+
+    /// The instances, for another state of the same fabric.
+    pub(super) fn instances(&self) -> Arc<Instances> {
+        Arc::clone(&self.instances)
     }
 
     /// Where the frames of an endpoint enter the fabric.
@@ -296,8 +317,8 @@ impl Evpn {
     pub(crate) fn exporters_for(&self, presence: PresenceId) -> Vec<PresenceId> {
         let Some(instance) = self.instance(presence) else { return Vec::new() };
         let lists = instance.import.iter().flat_map(|target| {
-            let same = self.exporters.get(target).filter(|_| !instance.any_as);
-            let alike = self.by_number.get(&target.number()).filter(|_| instance.any_as);
+            let same = self.instances.exporters.get(target).filter(|_| !instance.any_as);
+            let alike = self.instances.by_number.get(&target.number()).filter(|_| instance.any_as);
             same.into_iter().chain(alike).flatten().copied()
         });
         let mut found: Vec<PresenceId> = lists.filter(|&other| other != presence).collect();
@@ -385,7 +406,7 @@ impl State {
         // That there is a way to the next hop is known already.
         if rewritten.is_some() {
             let router = fabric.devices[here].router.ok_or(Apart::NoVtep)?;
-            self.underlay.delivers(fabric, router, address).map_err(|_| Apart::NextHop)?;
+            self.underlay().delivers(fabric, router, address).map_err(|_| Apart::NextHop)?;
         }
         Ok(address)
     }
@@ -432,8 +453,8 @@ impl State {
         if parted(here, own) || parted(there, theirs) {
             return Err(Apart::Withdrawn);
         }
-        let verdict = self.bgp.verdict(Family::Evpn, origin, at).ok_or_else(|| {
-            let no_way = self.bgp.has_no_way(at, origin);
+        let verdict = self.bgp().verdict(Family::Evpn, origin, at).ok_or_else(|| {
+            let no_way = self.bgp().has_no_way(at, origin);
             if no_way { Apart::NextHop } else { Apart::NotReceived }
         })?;
         if !verdict.communities {
@@ -465,7 +486,7 @@ impl State {
     /// The session that brings a switch what another originates by EVPN, if one does.
     pub fn brought_by(&self, fabric: &Fabric, at: DeviceId, origin: DeviceId) -> Option<SessionId> {
         let (at, origin) = (fabric.devices[at].router?, fabric.devices[origin].router?);
-        let found = self.bgp.propagate(fabric, Family::Evpn, &[origin], None);
+        let found = self.bgp().propagate(fabric, Family::Evpn, &[origin], None);
         found.best[at].as_ref()?.from
     }
 

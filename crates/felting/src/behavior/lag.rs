@@ -10,11 +10,10 @@ use rustc_hash::{FxBuildHasher, FxHashSet};
 
 use super::ability::{Refused, refused};
 use super::cause::{Aspect, CauseId, Causes, Entity};
-use super::pair::PairOutcome;
+use super::link::{ClosedBy, Far, Links};
 use super::partner::{EndId, Partners, partners, port_number};
-use super::stack::StackOutcome;
-use crate::fabric::{Fabric, LagId, MemberId, PairId, PortId, StackId};
-use crate::id::{Id, IdVec};
+use crate::fabric::{Fabric, LagId, MemberId, PortId};
+use crate::id::IdVec;
 use crate::value::{Activity, MacAddr, Protocol, Speed, Unanswered};
 
 /// An LACP system identifier. The lesser is the better: priority first, then MAC address
@@ -232,12 +231,11 @@ type Rank = (u16, (usize, usize), PortId);
 
 pub(super) fn outcomes(
     fabric: &Fabric,
-    far: &IdVec<PortId, Option<PortId>>,
-    pairs: &IdVec<PairId, PairOutcome>,
-    stacks: &IdVec<StackId, StackOutcome>,
+    links: &Links,
     causes: &mut Causes,
 ) -> (IdVec<LagId, LagOutcome>, IdVec<MemberId, MemberOutcome>) {
     let refused = refused(fabric, causes);
+    let far = &*links.effective;
     let partners = partners(fabric, far, causes);
     let waiting = MemberOutcome {
         state: MemberState::NoLink,
@@ -251,8 +249,7 @@ pub(super) fn outcomes(
         far,
         members: IdVec::filled(&fabric.members, waiting),
         partners,
-        pairs,
-        stacks,
+        links,
         refused,
         causes,
         below_minimum: IdVec::filled(&fabric.lags, false),
@@ -335,11 +332,10 @@ fn speakers(fabric: &Fabric) -> IdVec<LagId, Speaker> {
 
 struct Selection<'a> {
     fabric: &'a Fabric,
-    far: &'a IdVec<PortId, Option<PortId>>,
+    far: &'a Far,
+    links: &'a Links,
     members: IdVec<MemberId, MemberOutcome>,
     partners: Partners,
-    pairs: &'a IdVec<PairId, PairOutcome>,
-    stacks: &'a IdVec<StackId, StackOutcome>,
     refused: Refused,
     causes: &'a mut Causes,
     below_minimum: IdVec<LagId, bool>,
@@ -421,32 +417,18 @@ impl Selection<'_> {
             }
             None => (Reason::NoCable, None),
         };
-        let closed = (reason == Reason::NoLink).then(|| self.closed_by(id)).flatten();
+        let closed = (reason == Reason::NoLink).then(|| self.closed_by(port)).flatten();
         let reason = closed.unwrap_or(reason);
         self.settle(id, MemberState::NoLink, reason, cause);
     }
 
     /// What closed the port of a member that would have a link.
-    fn closed_by(&self, id: MemberId) -> Option<Reason> {
-        let member = self.fabric.member(id);
-        let lag = self.fabric.lag(member.lag);
-        let group = lag.group.map(|group| self.fabric.group(group));
-        if group.is_some_and(|group| {
-            // Before roles are known nothing is closed.
-            let closes = self.pairs.values().nth(group.pair.index()).and_then(|pair| pair.closes);
-            closes.is_some_and(|side| group.halves[side] == Some(member.lag))
-        }) {
-            return Some(Reason::PairSplit);
-        }
-        let stack = self.fabric.device(lag.device).stack?;
-        let place = self
-            .fabric
-            .stack(stack)
-            .members
-            .iter()
-            .position(|m| m.ports.contains(member.port.value))?;
-        let whole = self.stacks[stack].part_of(place).is_some_and(|part| !part.closed);
-        (!whole).then_some(Reason::StackSplit)
+    fn closed_by(&self, port: PortId) -> Option<Reason> {
+        Some(match self.links.why.get(&port)? {
+            ClosedBy::Pair => Reason::PairSplit,
+            ClosedBy::Stack => Reason::StackSplit,
+            ClosedBy::Isolation => Reason::NoLink,
+        })
     }
 
     /// The cause between two ends that do not understand each other: one of the wider faults

@@ -181,21 +181,14 @@ pub(super) fn outcomes(
     IdVec::from(fabric.pairs().map(outcome).collect::<Vec<_>>())
 }
 
-/// Takes the links of the group members away that a secondary closes.
-pub(super) fn close(
-    fabric: &Fabric,
-    outcomes: &IdVec<PairId, PairOutcome>,
-    far: &mut IdVec<PortId, Option<PortId>>,
-) {
+/// The ports that a secondary closes: the members of its groups, or all that carry VLANs.
+pub(super) fn closed(fabric: &Fabric, outcomes: &IdVec<PairId, PairOutcome>) -> Vec<PortId> {
+    let mut ports = Vec::new();
     for (_, group) in fabric.groups() {
-        let Some(lag) = outcomes[group.pair].closes.and_then(|side| group.halves[side]) else {
-            continue;
-        };
-        for member in fabric.lag(lag).members.iter() {
-            let port = fabric.member(member).port.value;
-            if let Some(end) = far[port].take() {
-                far[end] = None;
-            }
+        let closes = outcomes[group.pair].closes;
+        if let Some(lag) = closes.and_then(|side| group.halves[side]) {
+            let members = fabric.lag(lag).members.iter();
+            ports.extend(members.map(|member| fabric.member(member).port.value));
         }
     }
     for (id, pair) in fabric.pairs() {
@@ -205,13 +198,10 @@ pub(super) fn close(
             carried(fabric, port)
                 .is_some_and(|(tagged, untagged)| !tagged.is_empty() || untagged.is_some())
         };
-        let ports = fabric.device(pair.sides[side].switch.value).ports.iter();
-        for port in ports.filter(bridges).filter(|port| !kept.contains(port)) {
-            if let Some(end) = far[port].take() {
-                far[end] = None;
-            }
-        }
+        let all = fabric.device(pair.sides[side].switch.value).ports.iter();
+        ports.extend(all.filter(bridges).filter(|port| !kept.contains(port)));
     }
+    ports
 }
 
 /// The switches that have withdrawn the VTEP address of their pair.

@@ -198,26 +198,19 @@ fn outcome(stack: &Stack, up: &[usize], links: &[(usize, usize)]) -> StackOutcom
     StackOutcome { shape, parts }
 }
 
-/// Takes the links away that closed parts and missing members leave without an end.
-pub(super) fn close(
-    fabric: &Fabric,
-    outcomes: &IdVec<StackId, StackOutcome>,
-    far: &mut IdVec<PortId, Option<PortId>>,
-) {
+/// The ports that closed parts and missing members leave without an end.
+pub(super) fn closed(fabric: &Fabric, outcomes: &IdVec<StackId, StackOutcome>) -> Vec<PortId> {
+    let mut ports = Vec::new();
     for (id, stack) in fabric.stacks() {
         for (place, member) in stack.members.iter().enumerate() {
             if outcomes[id].part_of(place).is_some_and(|part| !part.closed) {
                 continue;
             }
-            for port in member.ports.iter() {
-                // A part that closed its ports still listens on its stack links.
-                let on = outcomes[id].part_of(place).is_some();
-                let stays = on && member.stack_ports.contains(&port);
-                if let Some(end) = far[port].filter(|_| !stays) {
-                    far[port] = None;
-                    far[end] = None;
-                }
-            }
+            // A part that closed its ports still listens on its stack links.
+            let on = outcomes[id].part_of(place).is_some();
+            let own = member.ports.iter();
+            ports.extend(own.filter(|port| !(on && member.stack_ports.contains(port))));
         }
     }
+    ports
 }

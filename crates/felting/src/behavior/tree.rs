@@ -25,6 +25,7 @@ use smol_str::SmolStr;
 use super::Condition;
 use super::cause::{Aspect, Causes, Entity};
 use super::lag::{LagOutcome, MemberOutcome};
+use super::link::Links;
 use crate::fabric::{DeviceId, Fabric, GroupId, LagId, MemberId, PortId, TreeId, TreeSettings};
 use crate::id::{IdVec, typed_id};
 use crate::value::{InstanceNumber, MacAddr, Speed, TreeMode, VlanId, VlanSet};
@@ -423,7 +424,7 @@ fn key(kind: &TreeKind) -> u32 {
 pub(super) fn trees(
     fabric: &Fabric,
     condition: &Condition,
-    far: &IdVec<PortId, Option<PortId>>,
+    links: &Links,
     members: &IdVec<MemberId, MemberOutcome>,
     lags: &IdVec<LagId, LagOutcome>,
     causes: &mut Causes,
@@ -431,7 +432,7 @@ pub(super) fn trees(
     let mut builder = Builder {
         fabric,
         condition,
-        far,
+        far: &links.effective,
         members,
         lags,
         bridges: IdVec::default(),

@@ -25,6 +25,7 @@ use super::bgp::{Bgp, Heard};
 use super::cause::Causes;
 use super::evpn::tenant::is_gateway;
 use super::lag::LagOutcome;
+use super::link::Far;
 use crate::fabric::{
     DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, StaticRoute,
     Via, WanId,
@@ -128,16 +129,22 @@ pub enum NoRoute {
     Circle,
 }
 
-/// What other parts of the behavior say of links.
-pub(super) struct Links<'a> {
-    pub(super) far: &'a IdVec<PortId, Option<PortId>>,
+/// What other parts of the behavior say of what is under interfaces.
+pub(super) struct Beneath<'a> {
+    pub(super) far: &'a Far,
     pub(super) lags: &'a IdVec<LagId, LagOutcome>,
+}
+
+/// Which WAN paths packets cross.
+pub(super) fn wans(fabric: &Fabric, condition: &Condition) -> IdVec<WanId, bool> {
+    let up = fabric.wans.values().map(|wan| wan::is_up(fabric, condition, wan));
+    IdVec::from(up.collect::<Vec<_>>())
 }
 
 pub(super) fn outcome(
     fabric: &Fabric,
-    condition: &Condition,
-    links: &Links<'_>,
+    links: &Beneath<'_>,
+    wans: IdVec<WanId, bool>,
     withdrawn: &BTreeSet<DeviceId>,
     causes: &mut Causes,
 ) -> Underlay {
@@ -165,8 +172,6 @@ pub(super) fn outcome(
         }
     }
     let parts = [0, 1].map(|version| parts(fabric, &edges, &backbone, version));
-    let wans = fabric.wans.values().map(|wan| wan::is_up(fabric, condition, wan));
-    let wans: IdVec<WanId, bool> = wans.collect::<Vec<_>>().into();
     let up = |interface: InterfaceId| {
         of_interface[interface]
             .is_none_or(|id| adjacencies[id].fault != Some(AdjacencyFault::LinkDown))
@@ -694,25 +699,24 @@ fn is_underlay(interface: &&crate::fabric::Interface) -> bool {
     interface.vrf.is_none()
 }
 
-/// Closes the legs of Ethernet segments on leaves that are told to do so and have lost all their links to
-/// the underlay: a leaf that nobody reaches would otherwise go on attracting frames.
-pub(super) fn isolate(fabric: &Fabric, far: &mut IdVec<PortId, Option<PortId>>) -> Vec<DeviceId> {
-    let mut isolated = Vec::new();
+/// The leaves that close their legs of Ethernet segments, as they are told to and have lost all their links to the
+/// underlay, with the ports: a leaf that nobody reaches would otherwise go on attracting frames.
+pub(super) fn isolated(fabric: &Fabric, far: &Far) -> (Vec<DeviceId>, Vec<PortId>) {
+    let (mut isolated, mut closed) = (Vec::new(), Vec::new());
     for overlay in fabric.overlays.values().filter(|overlay| overlay.core_isolation.value) {
         let Some(router) = fabric.router_of(overlay.device) else { continue };
-        let up = router.interfaces.iter().map(|id| fabric.interface(id)).filter(is_underlay).any(
-            |interface| match interface.place {
-                InterfacePlace::Port(port) => far[port].is_some(),
-                InterfacePlace::Lag(lag) => fabric
-                    .lag(lag)
-                    .members
-                    .iter()
-                    .any(|member| far[fabric.member(member).port.value].is_some()),
-                InterfacePlace::Vlan(_) => false,
-            },
-        );
-        let any = router.interfaces.iter().any(|id| is_underlay(&fabric.interface(id)));
-        if up || !any {
+        let is_up = |interface: &crate::fabric::Interface| match interface.place {
+            InterfacePlace::Port(port) => far[port].is_some(),
+            InterfacePlace::Lag(lag) => fabric
+                .lag(lag)
+                .members
+                .iter()
+                .any(|member| far[fabric.member(member).port.value].is_some()),
+            InterfacePlace::Vlan(_) => false,
+        };
+        let mut own =
+            router.interfaces.iter().map(|id| fabric.interface(id)).filter(is_underlay).peekable();
+        if own.peek().is_none() || own.any(is_up) {
             continue;
         }
         let legs = fabric.ethernet_segments.values().flat_map(|segment| &segment.legs);
@@ -721,21 +725,16 @@ pub(super) fn isolate(fabric: &Fabric, far: &mut IdVec<PortId, Option<PortId>>) 
             .flat_map(|&leg| fabric.lag(leg).members.iter())
             .map(|member| fabric.member(member).port.value)
             .collect();
-        if ports.is_empty() {
-            continue;
+        if !ports.is_empty() {
+            isolated.push(overlay.device);
+            closed.extend(ports);
         }
-        for port in ports {
-            if let Some(other) = far[port].take() {
-                far[other] = None;
-            }
-        }
-        isolated.push(overlay.device);
     }
-    isolated
+    (isolated, closed)
 }
 
 /// Whether the link under an interface is up.
-pub(super) fn link_up(fabric: &Fabric, links: &Links<'_>, interface: InterfaceId) -> bool {
+pub(super) fn link_up(fabric: &Fabric, links: &Beneath<'_>, interface: InterfaceId) -> bool {
     let interface = fabric.interface(interface);
     match interface.place {
         InterfacePlace::Port(port) => links.far[port].is_some(),
@@ -747,7 +746,7 @@ pub(super) fn link_up(fabric: &Fabric, links: &Links<'_>, interface: InterfaceId
 /// Whether a switch's peer link carries a VLAN, tagged or not, and is up.
 fn carries(
     fabric: &Fabric,
-    links: &Links<'_>,
+    links: &Beneath<'_>,
     device: DeviceId,
     vlan: crate::value::VlanId,
 ) -> bool {

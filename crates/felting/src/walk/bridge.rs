@@ -83,8 +83,9 @@ impl Walker<'_> {
         let evpn = self.state.evpn();
         let Some(network) = evpn.network_of(self.fabric, endpoint) else { return Ports::new() };
         let uplink = self.fabric.network(network).uplink;
-        let nics = nics_in_use(self.fabric, &self.state.far, &self.state.members, endpoint, uplink);
-        nics.into_iter().filter_map(|nic| self.state.far[nic]).collect()
+        let nics =
+            nics_in_use(self.fabric, self.state.fars(), &self.state.members, endpoint, uplink);
+        nics.into_iter().filter_map(|nic| self.state.far(nic)).collect()
     }
 
     /// By which ports of a switch frames of a VLAN come to a station by cables, and how; nearest first.
@@ -106,7 +107,7 @@ impl Walker<'_> {
                 .copied()
                 .find(|&port| carriers.node(port) == at && goes_out(port, vlan)),
             Station::Beyond(device) => carriers.ports(at).find(|&port| {
-                let far = self.state.far[port];
+                let far = self.state.far(port);
                 far.is_some_and(|far| self.fabric.port(far).device == device)
                     && goes_out(port, vlan)
             }),

@@ -163,7 +163,7 @@ pub fn judge_watched(fabric: &Fabric, state: &State, progress: &Progress) -> Vec
         .collect();
     progress.more(tried.len());
     let found = tried.par_iter().map(|(lost, cases)| {
-        let failures = despite(fabric, lost, cases);
+        let failures = despite(fabric, state, lost, cases);
         progress.advance(1);
         failures
     });
@@ -207,8 +207,8 @@ fn with_nothing_lost(
 }
 
 /// What fails of some walks with one thing lost.
-fn despite(fabric: &Fabric, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
-    let state = State::of(fabric, &lost.condition(fabric));
+fn despite(fabric: &Fabric, whole: &State, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
+    let state = whole.given(fabric, &lost.condition(fabric));
     let mut walker = Walker::new(fabric, &state);
     let mut found = Vec::new();
     for &case in cases {

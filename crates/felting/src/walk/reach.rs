@@ -178,8 +178,8 @@ fn alike(fabric: &Fabric, state: &State, all: &Leaves, id: EndpointId) -> (Alike
     let evpn = state.evpn();
     let network = evpn.network_of(fabric, id).map(|network| fabric.network(network));
     let tag = network.and_then(|network| tag_of(endpoint, network));
-    let nics =
-        network.map(|network| nics_in_use(fabric, &state.far, &state.members, id, network.uplink));
+    let nics = network
+        .map(|network| nics_in_use(fabric, state.fars(), &state.members, id, network.uplink));
     let mut switches = Switches::new();
     let mut entries: SmallVec<[Entry; 4]> = SmallVec::new();
     for port in nics.into_iter().flatten().filter_map(|nic| state.far(nic)) {
@@ -248,7 +248,7 @@ impl Leaves {
         // Where a place in the fabric matters beyond this, every switch is a class of its own.
         let anycast = |kind: GatewayKind| kind == GatewayKind::Anycast;
         let plain = fabric.static_routes().is_empty()
-            && !state.underlay.bgp.is_used()
+            && !state.underlay().bgp.is_used()
             && fabric.settings.values().all(|s| s.gateway_kind.is_none_or(|k| anycast(k.value)));
         if !plain {
             return leaves;

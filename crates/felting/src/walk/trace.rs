@@ -494,7 +494,7 @@ impl Tracer<'_, '_> {
             Uplink::Nic(_) => None,
         };
         self.act(visit, Act::Uplink { bond });
-        let nics = nics_in_use(fabric, &state.far, &state.members, id, uplink);
+        let nics = nics_in_use(fabric, state.fars(), &state.members, id, uplink);
         let policy = bond.and_then(|bond| fabric.bond(bond).hash).map(|hash| hash.value);
         let headers = Headers { frame: Frame { tag, ..arrival.headers.frame }, ..arrival.headers };
         let chosen = self.choose(visit, &nics, &headers, policy.unwrap_or(HashPolicy::Addresses));
@@ -528,7 +528,7 @@ impl Tracer<'_, '_> {
                 BondProtocol::Lacp | BondProtocol::Static | BondProtocol::Proprietary => {
                     fabric.bond(bond).nics.iter().any(|own| own.value == nic)
                 }
-                _ => nics_in_use(fabric, &state.far, &state.members, id, uplink).contains(&nic),
+                _ => nics_in_use(fabric, state.fars(), &state.members, id, uplink).contains(&nic),
             },
         };
         if !listens || self.tag_of(id, network) != Ok(arrival.headers.frame.tag) {

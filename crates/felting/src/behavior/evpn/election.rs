@@ -165,7 +165,7 @@ impl State {
         segment: EthernetSegmentId,
         vlan: impl Fn(LagId) -> Option<VlanId>,
     ) -> Election {
-        Elector { lags: &self.lags, bgp: &self.bgp }.election(fabric, segment, vlan)
+        Elector { lags: &self.lags, bgp: self.bgp() }.election(fabric, segment, vlan)
     }
 
     /// Whether a leaf passes frames for many on into its leg of an Ethernet segment: in single-active mode

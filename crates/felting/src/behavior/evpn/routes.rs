@@ -232,8 +232,9 @@ impl State {
         if routes.is_empty() {
             return Vec::new();
         }
-        let found = self.bgp.propagate_among(fabric, Family::Evpn, &[origin], None, |to| among[to]);
-        let paths = self.bgp.received(fabric, Family::Evpn, &found, at, None);
+        let found =
+            self.bgp().propagate_among(fabric, Family::Evpn, &[origin], None, |to| among[to]);
+        let paths = self.bgp().received(fabric, Family::Evpn, &found, at, None);
         let best = found.best[at].as_ref();
         let apart = match best {
             None => Some(Apart::NotReceived),
@@ -269,7 +270,7 @@ impl State {
     pub(crate) fn leg(&self, fabric: &Fabric, switch: DeviceId, id: EndpointId) -> Option<LagId> {
         let network = fabric.network(self.evpn.network_of(fabric, id)?);
         fabric.uplink_ports(network.uplink).into_iter().find_map(|nic| {
-            let far = self.far[nic]?;
+            let far = self.far(nic)?;
             fabric.lag_of(far).filter(|_| fabric.port(far).device == switch)
         })
     }

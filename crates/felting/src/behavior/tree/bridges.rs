@@ -178,7 +178,7 @@ impl Builder<'_> {
         for (_, repeater) in self.fabric.repeaters() {
             let mut on = SmallVec::new();
             for port in &repeater.ports {
-                if crate::behavior::port::is_up(self.fabric, self.condition, port.value) {
+                if crate::behavior::link::is_up(self.fabric, self.condition, port.value) {
                     on.extend(self.at[port.value]);
                 }
             }

@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashSet;
 
-use super::{AdjacencyId, Links, link_up};
+use super::{AdjacencyId, Beneath, link_up};
 use crate::behavior::cause::{Aspect, CauseId, Causes, Entity};
 use crate::fabric::{Fabric, Interface, InterfaceId, InterfacePlace};
 use crate::id::IdVec;
@@ -120,7 +120,11 @@ pub(crate) fn levels(near: &Interface, far: &Interface) -> (bool, bool) {
 
 type Adjacencies = (IdVec<AdjacencyId, Adjacency>, IdVec<InterfaceId, Option<AdjacencyId>>);
 
-pub(super) fn adjacencies(fabric: &Fabric, links: &Links<'_>, causes: &mut Causes) -> Adjacencies {
+pub(super) fn adjacencies(
+    fabric: &Fabric,
+    links: &Beneath<'_>,
+    causes: &mut Causes,
+) -> Adjacencies {
     let mut list = IdVec::default();
     let mut of_interface = IdVec::filled(&fabric.interfaces, None);
     let mut done: FxHashSet<InterfaceId> = FxHashSet::default();
@@ -140,7 +144,7 @@ pub(super) fn adjacencies(fabric: &Fabric, links: &Links<'_>, causes: &mut Cause
 
 fn judge(
     fabric: &Fabric,
-    links: &Links<'_>,
+    links: &Beneath<'_>,
     near: InterfaceId,
     far: InterfaceId,
     causes: &mut Causes,

@@ -96,7 +96,7 @@ impl State {
     /// A router prefers what is its own, then what is written, then what BGP says, then OSPF or IS-IS; of
     /// OSPF and IS-IS a path inside the area (RFC 2328 section 11).
     pub fn toward(&self, fabric: &Fabric, prefix: IpPrefix) -> Toward {
-        let underlay = &self.underlay;
+        let underlay = self.underlay();
         let mut routes: IdVec<RouterId, Option<Route>> = IdVec::filled(&fabric.routers, None);
         let origins = underlay.origins(&prefix);
         underlay.shortest(fabric, origins, &prefix, &mut routes);
@@ -131,7 +131,7 @@ impl State {
         address: IpAddr,
         towards: &mut Towards,
     ) -> Result<Option<Next>, NoRoute> {
-        let underlay = &self.underlay;
+        let underlay = self.underlay();
         if Underlay::owns(fabric, router, address) {
             return Ok(None);
         }
@@ -187,11 +187,11 @@ impl State {
         via: Via,
         towards: &mut Towards,
     ) -> Result<SmallVec<[Step; 4]>, NoRoute> {
-        let (to, wan) = self.underlay.by(fabric, router, via, &mut towards.heard)?;
+        let (to, wan) = self.underlay().by(fabric, router, via, &mut towards.heard)?;
         if let Some(wan) = wan {
             return Ok(smallvec![Step::Wan(wan, to)]);
         }
-        if let Some(interface) = self.underlay.link_to(fabric, router, to) {
+        if let Some(interface) = self.underlay().link_to(fabric, router, to) {
             return Ok(smallvec![Step::Hop(Hop { interface, to })]);
         }
         // By an address that is not a neighbor's: the way to that address is followed.
@@ -374,7 +374,7 @@ impl Underlay {
         routes: &mut IdVec<RouterId, Option<Route>>,
     ) {
         let family = prefix.family();
-        if origins.is_empty() || !state.underlay.bgp.is_used() {
+        if origins.is_empty() || !state.underlay().bgp.is_used() {
             return;
         }
         let from: Vec<RouterId> = origins.iter().map(|origin| origin.router).collect();

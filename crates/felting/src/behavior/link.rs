@@ -1,16 +1,61 @@
-//! Which ports have a link.
+//! Which ports have a link: by what is plugged in and switched on, and after what stacks, pairs and leaves close.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
 
 use super::Condition;
 use super::cause::{Aspect, Causes, Entity};
 use crate::fabric::{Fabric, PortId};
 use crate::id::IdVec;
 
-/// The far port of every port whose link is up.
-pub(super) fn links(
-    fabric: &Fabric,
-    condition: &Condition,
-    causes: &mut Causes,
-) -> IdVec<PortId, Option<PortId>> {
+/// The far port of each port that has a link.
+pub(crate) type Far = IdVec<PortId, Option<PortId>>;
+
+/// Why a device closed a port that would have a link.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum ClosedBy {
+    /// It is of a part of a stack that is off, or gave way to another.
+    Stack,
+    /// It is of the secondary of a pair whose peer link is lost.
+    Pair,
+    /// It is a leg of an Ethernet segment, on a leaf that has lost its underlay.
+    Isolation,
+}
+
+/// The links of a fabric.
+#[derive(Clone, Debug)]
+pub(crate) struct Links {
+    /// Those that are up, but for those that devices have closed.
+    pub(crate) effective: Arc<Far>,
+    /// Who closed a port.
+    pub(crate) why: FxHashMap<PortId, ClosedBy>,
+}
+
+impl Links {
+    fn new(far: Far) -> Self {
+        Self { effective: Arc::new(far), why: FxHashMap::default() }
+    }
+
+    /// The links without those of some ports, which a device closes.
+    pub(super) fn without(
+        mut self,
+        ports: impl IntoIterator<Item = PortId>,
+        why: ClosedBy,
+    ) -> Self {
+        for port in ports {
+            self.why.entry(port).or_insert(why);
+            let Some(end) = self.effective[port] else { continue };
+            let far = Arc::make_mut(&mut self.effective);
+            far[port] = None;
+            far[end] = None;
+        }
+        self
+    }
+}
+
+/// The links that are up by themselves.
+pub(super) fn links(fabric: &Fabric, condition: &Condition, causes: &mut Causes) -> Links {
     for &(port, first, further) in &fabric.replugged {
         let (entity, other) = (Entity::Cable(further), Some(Entity::Cable(first)));
         let cause = causes.add("cable-port-reused", entity, Aspect::Link, other);
@@ -43,7 +88,7 @@ pub(super) fn links(
     for port in fabric.ports.ids() {
         far[port] = link(fabric, condition, port, causes);
     }
-    far
+    Links::new(far)
 }
 
 /// Finds stack ports that are set up as if they carried data. What a LAG makes of one is the same

@@ -1,0 +1,328 @@
+//! What all protocols together made of a fabric, in the order in which they depend on each other.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use super::carrier::Carriers;
+use super::cause::Found;
+use super::link::{ClosedBy, Far, Links};
+use super::{
+    Bgp, Causes, Condition, Evpn, GroupOutcome, LacpState, LagOutcome, MemberOutcome, PairOutcome,
+    StackOutcome, Trees, Underlay, evpn, lag, link, pair, settings, stack, tree, underlay,
+};
+use crate::fabric::{
+    DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, RouterId, StackId, WanId,
+};
+use crate::id::IdVec;
+use crate::progress::{Progress, Stage};
+
+/// What the protocols made of a fabric.
+#[derive(Clone, Debug)]
+pub struct State {
+    causes: Causes,
+    /// The causes that follow from what is written alone.
+    settings: Found,
+    links: Links,
+    pub(crate) lags: IdVec<LagId, LagOutcome>,
+    pub(crate) members: IdVec<MemberId, MemberOutcome>,
+    pub(crate) pairs: IdVec<PairId, PairOutcome>,
+    pub(crate) groups: IdVec<GroupId, GroupOutcome>,
+    pub(crate) stacks: IdVec<StackId, StackOutcome>,
+    pub(crate) trees: Trees,
+    routed: Arc<Routed>,
+    pub(crate) evpn: Evpn,
+    pub(crate) closed: evpn::Closed,
+    /// The leaves that closed their legs of Ethernet segments, as they lost their underlay.
+    pub(crate) isolated: Vec<DeviceId>,
+    /// The switches that have withdrawn the VTEP address of their pair, as the peer link is lost.
+    pub(crate) withdrawn: BTreeSet<DeviceId>,
+    /// The switches and hosts that are off.
+    off: BTreeSet<DeviceId>,
+    /// LAG ends that are linked and meant for each other, the lower id first.
+    pub(crate) facing: Vec<(LagId, LagId)>,
+    /// The same with the halves of a group, or the legs of an Ethernet segment, as one: the first
+    /// ends of each that face each other.
+    pub(crate) facing_wholes: Vec<(LagId, LagId)>,
+}
+
+/// What routers make of what is under them: the same for all states in which that is the same.
+#[derive(Debug)]
+struct Routed {
+    underlay: Underlay,
+    /// By what the underlay leads to, of each router.
+    views: IdVec<RouterId, u32>,
+    bgp: Bgp,
+    causes: Found,
+}
+
+impl Routed {
+    fn over(
+        fabric: &Fabric,
+        beneath: &underlay::Beneath<'_>,
+        wans: IdVec<WanId, bool>,
+        withdrawn: &BTreeSet<DeviceId>,
+        causes: &mut Causes,
+        progress: &Progress,
+    ) -> Self {
+        causes.begin();
+        let underlay = underlay::outcome(fabric, beneath, wans, withdrawn, causes);
+        let views = underlay.views(fabric);
+        progress.advance(1);
+        let bgp = Bgp::over_all(fabric, &underlay, causes);
+        Self { underlay, views, bgp, causes: causes.found() }
+    }
+}
+
+/// The longer steps of [`State::of`], for who watches.
+const STEPS: usize = 8;
+
+impl State {
+    /// Computes everything, in time linear in ports, cables and members (n log n within a LAG).
+    pub fn of(fabric: &Fabric, condition: &Condition) -> Self {
+        Self::of_watched(fabric, condition, &Progress::default())
+    }
+
+    /// Like [`of`](Self::of), and tells how far it is.
+    pub fn of_watched(fabric: &Fabric, condition: &Condition, progress: &Progress) -> Self {
+        Self::compute(fabric, condition, None, progress)
+    }
+
+    /// What the protocols make of the same fabric under another condition: always what [`of`](Self::of) makes of
+    /// it, with the parts that the condition changes nothing of shared with this state.
+    ///
+    /// ```
+    /// use felting::{Condition, Fabric, State};
+    /// let fabric = Fabric::from_text("f.toml", r#"
+    ///     [[switch]]
+    ///     name = "kelp-[a-b]"
+    ///     ports = "et[1-2] 25G"
+    ///     [[lag]]
+    ///     on = "kelp-*"
+    ///     name = "peer"
+    ///     ports = "et[1-2]"
+    ///     [cabling]
+    ///     runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+    /// "#);
+    /// let whole = State::of(&fabric, &Condition::default());
+    /// let (cable, _) = fabric.cables().next().unwrap();
+    /// let (lag, _) = fabric.lags().next().unwrap();
+    /// assert_eq!(whole.given(&fabric, &Condition::default().cable(cable)).lag(lag).in_use, 1);
+    /// ```
+    pub fn given(&self, fabric: &Fabric, condition: &Condition) -> Self {
+        Self::compute(fabric, condition, Some(self), &Progress::default())
+    }
+
+    fn compute(
+        fabric: &Fabric,
+        condition: &Condition,
+        base: Option<&Self>,
+        progress: &Progress,
+    ) -> Self {
+        progress.begin(Stage::Behavior, STEPS);
+        let mut causes = Causes::default();
+        causes.begin();
+        let links = link::links(fabric, condition, &mut causes);
+        let stacks = stack::outcomes(fabric, condition, &links.effective);
+        let links = links.without(stack::closed(fabric, &stacks), ClosedBy::Stack);
+        let peer_links = pair::peer_links(fabric, &links.effective, || {
+            // What is found on the way is found again, when it is known what is closed.
+            let mut scratch = causes.clone();
+            settings::groups(fabric, &mut scratch);
+            lag::outcomes(fabric, &links, &mut scratch).0
+        });
+        let pairs = pair::outcomes(fabric, condition, &links.effective, &peer_links);
+        let withdrawn = pair::withdrawn(fabric, &pairs);
+        let links = links.without(pair::closed(fabric, &pairs), ClosedBy::Pair);
+        let (isolated, legs) = underlay::isolated(fabric, &links.effective);
+        let links = links.without(legs, ClosedBy::Isolation);
+        let settings = Self::of_settings(fabric, &mut causes, base);
+        progress.advance(1);
+        causes.begin();
+        let (lags, members) = lag::outcomes(fabric, &links, &mut causes);
+        progress.advance(1);
+        let facing = lag::facing(fabric, &members, &lags);
+        let facing_wholes = lag::facing_wholes(fabric, &facing);
+        settings::layers(fabric, &facing, &mut causes);
+        settings::keys_reused(fabric, &facing, &mut causes);
+        progress.advance(1);
+        let groups = pair::groups(fabric, &pairs, |lag: LagId| lags[lag].up);
+        let trees = tree::trees(fabric, condition, &links, &members, &lags, &mut causes);
+        progress.advance(1);
+        let beneath = underlay::Beneath { far: &links.effective, lags: &lags };
+        let wans = underlay::wans(fabric, condition);
+        let routed = base
+            .filter(|base| base.routes_alike(fabric, &beneath, &wans, &withdrawn))
+            .map(|base| Arc::clone(&base.routed));
+        let routed = match routed {
+            Some(routed) => {
+                causes.take_over(routed.causes.clone());
+                routed
+            }
+            None => {
+                Arc::new(Routed::over(fabric, &beneath, wans, &withdrawn, &mut causes, progress))
+            }
+        };
+        progress.advance(2);
+        let closed = evpn::Elector { lags: &lags, bgp: &routed.bgp }.closed(fabric);
+        let carriers = Carriers {
+            fabric,
+            far: &links.effective,
+            members: &members,
+            stacks: &stacks,
+            trees: &trees,
+            closed: &closed,
+        };
+        let instances = base.map(|base| base.evpn.instances());
+        let evpn = evpn::outcome(fabric, condition, instances, &carriers, &pairs);
+        progress.advance(1);
+        Self {
+            causes,
+            settings,
+            links,
+            lags,
+            members,
+            pairs,
+            groups,
+            stacks,
+            trees,
+            routed,
+            evpn,
+            closed,
+            isolated,
+            withdrawn,
+            off: condition.devices.clone(),
+            facing,
+            facing_wholes,
+        }
+    }
+
+    /// The causes that follow from what is written alone: the same under every condition.
+    fn of_settings(fabric: &Fabric, causes: &mut Causes, base: Option<&Self>) -> Found {
+        if let Some(base) = base {
+            causes.take_over(base.settings.clone());
+            return base.settings.clone();
+        }
+        causes.begin();
+        settings::addresses(fabric, causes);
+        settings::groups(fabric, causes);
+        settings::peer_links_missing(fabric, causes);
+        settings::peer_links_miswired(fabric, causes);
+        settings::peer_links(fabric, causes);
+        settings::peer_link_settings(fabric, causes);
+        settings::ethernet_segments(fabric, causes);
+        settings::segments(fabric, causes);
+        causes.found()
+    }
+
+    /// Whether what is under the routed interfaces is as in this state, so that all routes are.
+    fn routes_alike(
+        &self,
+        fabric: &Fabric,
+        beneath: &underlay::Beneath<'_>,
+        wans: &IdVec<WanId, bool>,
+        withdrawn: &BTreeSet<DeviceId>,
+    ) -> bool {
+        let own = underlay::Beneath { far: &self.links.effective, lags: &self.lags };
+        *wans == self.routed.underlay.wans
+            && *withdrawn == self.withdrawn
+            && fabric.interfaces.ids().all(|id| {
+                underlay::link_up(fabric, &own, id) == underlay::link_up(fabric, beneath, id)
+            })
+    }
+
+    /// Numbers of a speaker's class, and of what the underlay leads it to: speakers of the same numbers behave
+    /// equally.
+    pub(crate) fn stands(&self, router: RouterId) -> (u32, u32) {
+        (self.bgp().class_of(router).unwrap_or(0), self.routed.views[router])
+    }
+
+    /// What ports let through.
+    pub(crate) fn carriers<'a>(&'a self, fabric: &'a Fabric) -> Carriers<'a> {
+        Carriers {
+            fabric,
+            far: &self.links.effective,
+            members: &self.members,
+            stacks: &self.stacks,
+            trees: &self.trees,
+            closed: &self.closed,
+        }
+    }
+
+    /// The causes of all that went wrong.
+    pub fn causes(&self) -> &Causes {
+        &self.causes
+    }
+
+    /// The port at the other end of the link that this port has, if the link is up.
+    pub fn far(&self, port: PortId) -> Option<PortId> {
+        self.links.effective[port]
+    }
+
+    /// The far port of each port that has a link, after what devices close.
+    pub(crate) fn fars(&self) -> &Far {
+        &self.links.effective
+    }
+
+    /// What became of a LAG end.
+    pub fn lag(&self, lag: LagId) -> &LagOutcome {
+        &self.lags[lag]
+    }
+
+    /// What became of a pair.
+    pub fn pair(&self, pair: PairId) -> &PairOutcome {
+        &self.pairs[pair]
+    }
+
+    /// What became of a multi-chassis LAG.
+    pub fn group(&self, group: GroupId) -> &GroupOutcome {
+        &self.groups[group]
+    }
+
+    /// What became of a stack.
+    pub fn stack(&self, stack: StackId) -> &StackOutcome {
+        &self.stacks[stack]
+    }
+
+    /// The underlay: adjacencies and routes.
+    pub fn underlay(&self) -> &Underlay {
+        &self.routed.underlay
+    }
+
+    /// The leaves that closed their legs of Ethernet segments, as all their links to the underlay are down
+    /// (core isolation).
+    pub fn isolated(&self) -> &[DeviceId] {
+        &self.isolated
+    }
+
+    /// Whether a switch or host is off.
+    pub fn is_off(&self, device: DeviceId) -> bool {
+        self.off.contains(&device)
+    }
+
+    /// The BGP sessions, and how far routes get over them.
+    pub fn bgp(&self) -> &Bgp {
+        &self.routed.bgp
+    }
+
+    /// The spanning trees.
+    pub fn trees(&self) -> &Trees {
+        &self.trees
+    }
+
+    /// What the LACPDUs read that a member sends; none if it speaks no LACP or has no link.
+    ///
+    /// Source: IEEE 802.1AX clause 6.4.2.3 (`Actor_State`).
+    pub fn lacpdu(&self, fabric: &Fabric, member: MemberId) -> Option<LacpState> {
+        lag::lacpdu(fabric, self, member)
+    }
+
+    /// Why a member is not in use, in words; none if it is.
+    pub fn why_not(&self, fabric: &Fabric, member: MemberId) -> Option<String> {
+        lag::words::why_not(fabric, self, member)
+    }
+
+    /// What became of a member.
+    pub fn member(&self, member: MemberId) -> &MemberOutcome {
+        &self.members[member]
+    }
+}

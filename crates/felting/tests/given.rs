@@ -1,0 +1,72 @@
+//! A state that is made from another under a further condition is the state that is made anew.
+
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+
+use felting::first::FirstFabric;
+use felting::{Condition, Fabric, State};
+
+/// Everything that a state holds.
+fn all(state: &State) -> String {
+    format!("{state:?}")
+}
+
+/// With each thing by itself down, and with some of them two by two.
+fn hold(name: &str, fabric: &Fabric) {
+    assert!(fabric.is_complete(), "{name}: {:?}", fabric.faults().first());
+    let none = Condition::default();
+    let whole = State::of(fabric, &none);
+    let mut conditions: Vec<Condition> = vec![none.clone()];
+    conditions.extend(fabric.devices().map(|(id, _)| none.clone().device(id)));
+    conditions.extend(fabric.cables().map(|(id, _)| none.clone().cable(id)));
+    conditions.extend(fabric.lags().step_by(3).map(|(id, _)| none.clone().lag(id)));
+    for (id, _) in fabric.pairs() {
+        conditions.push(none.clone().peer_link(fabric, id));
+        conditions.push(none.clone().keepalive(id));
+        conditions.push(none.clone().peer_link(fabric, id).keepalive(id));
+    }
+    for (id, stack) in fabric.stacks() {
+        conditions
+            .extend((0..stack.members.len()).map(|place| none.clone().stack_member(id, place)));
+    }
+    for (_, wan) in fabric.wans() {
+        conditions.push(none.clone().port(wan.ends[0].value));
+    }
+    let twos = conditions.iter().zip(conditions.iter().skip(7)).step_by(5);
+    let mut twos: Vec<(Condition, Condition)> =
+        twos.map(|(one, other)| (one.clone(), other.clone())).collect();
+    twos.truncate(12);
+    for condition in &conditions {
+        let (anew, given) = (State::of(fabric, condition), whole.given(fabric, condition));
+        assert!(all(&anew) == all(&given), "{name}: {condition:?}");
+    }
+    // From any other state as well, not only from that with nothing down.
+    for (one, other) in &twos {
+        let given = State::of(fabric, one).given(fabric, other);
+        assert!(all(&State::of(fabric, other)) == all(&given), "{name}: {other:?} from {one:?}");
+    }
+}
+
+#[test]
+fn of_the_demos() {
+    for name in ["saltmarsh", "saltmarsh-stormy"] {
+        let path = format!("{}/../../demo/{name}/fabric.toml", env!("CARGO_MANIFEST_DIR"));
+        hold(name, &Fabric::from_path(path));
+    }
+}
+
+#[test]
+fn of_first_fabrics_with_other_underlays() {
+    let plan = FirstFabric { pairs: 2, hosts: 4, segments: 2, ..FirstFabric::default() };
+    let text = plan.to_toml().unwrap();
+    let variants = [
+        ("ospf", text.clone()),
+        ("is-is", text.replace("protocol = \"ospf\"", "protocol = \"is-is\"")),
+        ("bgp", text.replace("protocol = \"ospf\"", "protocol = \"bgp\"")),
+        ("areas", format!("{text}\n[[interface]]\non = \"leaf-01a\"\nport = \"et49\"\narea = 1\n")),
+        ("one path", text.replace("[[router]]", "[[router]]\nmax_paths = 1")),
+    ];
+    for (name, text) in variants {
+        assert!(name == "ospf" || text != plan.to_toml().unwrap(), "{name} is another fabric");
+        hold(name, &Fabric::from_text("first.toml", &text));
+    }
+}
