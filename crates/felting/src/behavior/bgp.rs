@@ -9,7 +9,9 @@ mod settle;
 
 use std::cmp::Ordering;
 use std::collections::VecDeque;
+use std::fmt;
 use std::net::Ipv4Addr;
+use std::sync::OnceLock;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
@@ -22,15 +24,15 @@ use crate::id::{Id, IdVec};
 use crate::source::At;
 use crate::value::{Asn, Family, IpPrefix, NextHopRule};
 pub(crate) use next_hop::address_of;
-use next_hop::{NextHop, Unresolved};
+use next_hop::{NextHop, Unresolved, next_hop_rule};
 
 /// What became of all sessions, and how far routes get over them.
 #[derive(Clone, Debug, Default)]
 pub struct Bgp {
     pub(super) outcomes: Outcomes,
     classes: Classes,
-    /// How far the routes of each class get, for each family that some session carries.
-    verdicts: Vec<(Family, Vec<Verdict>)>,
+    /// For each family that some session carries.
+    verdicts: Vec<(Family, Verdicts)>,
     /// Whether a written policy is asked, so that prefixes differ in how far they get.
     by_prefix: bool,
     unresolved: Unresolved,
@@ -108,11 +110,17 @@ pub enum NotPassed {
 /// What becomes of a class's routes at another.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Verdict {
-    pub(crate) arrives: bool,
     /// Whether a speaker on the way put itself in as next hop.
     pub(crate) rewritten: Option<RouterId>,
     pub(crate) communities: bool,
 }
+
+/// How far the routes of each class get: for each class what becomes of them at each, found out when it is asked.
+#[derive(Clone)]
+struct Verdicts(Vec<OnceLock<Row>>);
+
+/// What becomes of the routes of one class at each.
+type Row = Box<[Option<Verdict>]>;
 
 /// How far the routes of some origins got.
 #[derive(Clone, Debug)]
@@ -180,8 +188,8 @@ impl Bgp {
         let mut bgp = Self { outcomes, classes, verdicts, by_prefix, unresolved };
         if !families.is_empty() {
             bgp.classes = bgp.classify(fabric);
-            bgp.verdicts =
-                families.into_iter().map(|f| (f, bgp.judge_classes(fabric, f))).collect();
+            let count = bgp.classes.members.len();
+            bgp.verdicts = families.into_iter().map(|f| (f, Verdicts::of(count))).collect();
         }
         bgp
     }
@@ -290,24 +298,6 @@ impl Bgp {
         classes
     }
 
-    /// For each class, what becomes of the routes of its first member at each class.
-    fn judge_classes(&self, fabric: &Fabric, family: Family) -> Vec<Verdict> {
-        let count = self.classes.members.len();
-        let none = Verdict { arrives: false, rewritten: None, communities: false };
-        let mut verdicts = vec![none; count * count];
-        for (class, members) in self.classes.members.iter().enumerate() {
-            let best = self.propagate_classes(fabric, family, members[0]);
-            for (at, path) in best.into_iter().enumerate() {
-                if let Some(path) = path {
-                    let (rewritten, communities) = (path.rewritten, path.communities);
-                    verdicts[class * count + at] =
-                        Verdict { arrives: true, rewritten, communities };
-                }
-            }
-        }
-        verdicts
-    }
-
     /// Follows a speaker's routes through the classes; its own class stands for its other members.
     fn propagate_classes(
         &self,
@@ -328,22 +318,29 @@ impl Bgp {
         self.classes.members.iter().filter_map(|members| members.first().copied()).collect()
     }
 
-    /// What becomes of a speaker's routes at another.
+    /// What becomes of a speaker's routes at another, if they get there.
     pub(crate) fn verdict(
         &self,
+        fabric: &Fabric,
         family: Family,
         origin: RouterId,
         at: RouterId,
     ) -> Option<Verdict> {
         let (_, verdicts) = self.verdicts.iter().find(|(known, _)| *known == family)?;
-        let count = self.classes.members.len();
-        let place = self.classes.of[origin] as usize * count + self.classes.of[at] as usize;
-        Some(verdicts[place]).filter(|verdict| verdict.arrives)
+        let class = self.classes.of[origin] as usize;
+        let row = verdicts.0[class].get_or_init(|| {
+            let first = self.classes.members[class][0];
+            let best = self.propagate_classes(fabric, family, first);
+            let verdict =
+                |path: Path| Verdict { rewritten: path.rewritten, communities: path.communities };
+            best.into_iter().map(|path| path.map(verdict)).collect()
+        });
+        row[self.classes.of[at] as usize]
     }
 
     /// Whether the routes of one speaker get to another, whatever policies say of single prefixes.
-    pub fn reaches(&self, family: Family, origin: RouterId, at: RouterId) -> bool {
-        origin == at || self.verdict(family, origin, at).is_some()
+    pub fn reaches(&self, fabric: &Fabric, family: Family, origin: RouterId, at: RouterId) -> bool {
+        origin == at || self.verdict(fabric, family, origin, at).is_some()
     }
 
     /// Whether a speaker gets a prefix that another originates. Where written policies are asked, each
@@ -357,7 +354,7 @@ impl Bgp {
         prefix: &IpPrefix,
         heard: &mut Heard,
     ) -> bool {
-        if self.verdict(family, origin, at).is_none() {
+        if self.verdict(fabric, family, origin, at).is_none() {
             return false;
         }
         !self.by_prefix
@@ -573,10 +570,7 @@ impl Bgp {
             }
         }
         let local = path.learned == Learned::Local;
-        let rule = sending.next_hop.map_or_else(
-            || if external { NextHopRule::Rewritten } else { NextHopRule::Kept },
-            |rule| rule.value,
-        );
+        let rule = next_hop_rule(sending.next_hop.map(|rule| rule.value), !external);
         // What a speaker originates has its own address already.
         if rule == NextHopRule::Rewritten && !local {
             next.rewritten = fabric.devices[sending.device].router;
@@ -691,6 +685,19 @@ impl<A: Fn(RouterId) -> bool> settle::Telling for AmongSpeakers<'_, A> {
 
     fn is_better(&self, one: &Path, other: &Path) -> bool {
         compare(self.fabric, one, other) == Ordering::Less
+    }
+}
+
+impl Verdicts {
+    fn of(count: usize) -> Self {
+        Self(std::iter::repeat_with(OnceLock::new).take(count).collect())
+    }
+}
+
+/// What has been asked of it is none of its meaning.
+impl fmt::Debug for Verdicts {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "of {} classes", self.0.len())
     }
 }
 

@@ -177,8 +177,9 @@ impl Causes {
 
     /// The cause that has claimed an entity and aspect.
     pub fn claimed(&self, entity: Entity, aspect: Aspect) -> Option<CauseId> {
-        let claims = self.steps.iter().map(|step| &step.claims).filter(|claims| !claims.is_empty());
-        claims.filter_map(|claims| claims.get(&(entity, aspect)).copied()).next()
+        let mut claims =
+            self.steps.iter().map(|step| &step.claims).filter(|claims| !claims.is_empty());
+        claims.find_map(|claims| claims.get(&(entity, aspect)).copied())
     }
 
     /// One cause.

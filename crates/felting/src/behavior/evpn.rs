@@ -402,7 +402,7 @@ impl State {
         let rewritten = self.told(fabric, here, there)?;
         self.imports_from(fabric, at, to)?;
         let address = fabric.vtep_of(there).map(|vtep| vtep.value).ok_or(Apart::NoVtep)?;
-        self.sends_to(fabric, here, address)?;
+        sends_to(fabric, here, address)?;
         // That there is a way to the next hop is known already.
         if rewritten.is_some() {
             let router = fabric.devices[here].router.ok_or(Apart::NoVtep)?;
@@ -420,17 +420,8 @@ impl State {
     ) -> Result<IpAddr, Apart> {
         let rewritten = self.told(fabric, here, there)?;
         let address = Self::next_hop(fabric, there, rewritten).ok_or(Apart::NextHop)?;
-        self.sends_to(fabric, here, address)?;
+        sends_to(fabric, here, address)?;
         Ok(address)
-    }
-
-    /// Whether a VTEP can send to an address of another.
-    fn sends_to(&self, fabric: &Fabric, here: DeviceId, address: IpAddr) -> Result<(), Apart> {
-        match fabric.vtep_of(here).map(|vtep| vtep.value) {
-            Some(own) if own == address => Err(Apart::Own),
-            Some(own) if own.is_ipv4() != address.is_ipv4() => Err(Apart::Family),
-            _ => Ok(()),
-        }
     }
 
     /// Whether the routes of one VTEP get to another whole; the speaker that put itself in as next hop.
@@ -453,7 +444,7 @@ impl State {
         if parted(here, own) || parted(there, theirs) {
             return Err(Apart::Withdrawn);
         }
-        let verdict = self.bgp().verdict(Family::Evpn, origin, at).ok_or_else(|| {
+        let verdict = self.bgp().verdict(fabric, Family::Evpn, origin, at).ok_or_else(|| {
             let no_way = self.bgp().has_no_way(at, origin);
             if no_way { Apart::NextHop } else { Apart::NotReceived }
         })?;
@@ -552,3 +543,12 @@ pub(crate) fn encapsulation(fabric: &Fabric, device: DeviceId) -> Option<Encapsu
 
 pub(crate) use attach::tag_of;
 pub(crate) use routes::knows_addresses;
+
+/// Whether a VTEP can send to an address of another.
+fn sends_to(fabric: &Fabric, here: DeviceId, address: IpAddr) -> Result<(), Apart> {
+    match fabric.vtep_of(here).map(|vtep| vtep.value) {
+        Some(own) if own == address => Err(Apart::Own),
+        Some(own) if own.is_ipv4() != address.is_ipv4() => Err(Apart::Family),
+        _ => Ok(()),
+    }
+}

@@ -107,8 +107,8 @@ pub struct PairOutcome {
     /// The side that closes its group members: the secondary, while the peer link is down and
     /// the keepalive says that the primary lives, if it is to.
     pub closes: Option<usize>,
-    /// Whether that side closes all its ports that carry VLANs with them.
-    pub closes_all: bool,
+    /// What the secondary does then.
+    pub does: Option<PeerLinkLoss>,
     /// Whether both sides take themselves for the primary: peer link and keepalive are down.
     pub doubled: bool,
 }
@@ -174,7 +174,7 @@ pub(super) fn outcomes(
             keepalive,
             alive,
             closes: secondary.filter(|_| does != Some(PeerLinkLoss::Stay)),
-            closes_all: does == Some(PeerLinkLoss::CloseAll),
+            does,
             doubled: lost && !alive,
         }
     };
@@ -192,7 +192,11 @@ pub(super) fn closed(fabric: &Fabric, outcomes: &IdVec<PairId, PairOutcome>) -> 
         }
     }
     for (id, pair) in fabric.pairs() {
-        let Some(side) = outcomes[id].closes.filter(|_| outcomes[id].closes_all) else { continue };
+        let Some(side) =
+            outcomes[id].closes.filter(|_| outcomes[id].does == Some(PeerLinkLoss::CloseAll))
+        else {
+            continue;
+        };
         let kept = peer_ports(fabric, pair, side);
         let bridges = |&port: &PortId| {
             carried(fabric, port)

@@ -695,7 +695,7 @@ impl Underlay {
 }
 
 /// Whether an interface leads to other VTEPs: what is in a tenant's VRF doesn't.
-fn is_underlay(interface: &&crate::fabric::Interface) -> bool {
+fn is_underlay(interface: &crate::fabric::Interface) -> bool {
     interface.vrf.is_none()
 }
 
@@ -714,8 +714,12 @@ pub(super) fn isolated(fabric: &Fabric, far: &Far) -> (Vec<DeviceId>, Vec<PortId
                 .any(|member| far[fabric.member(member).port.value].is_some()),
             InterfacePlace::Vlan(_) => false,
         };
-        let mut own =
-            router.interfaces.iter().map(|id| fabric.interface(id)).filter(is_underlay).peekable();
+        let mut own = router
+            .interfaces
+            .iter()
+            .map(|id| fabric.interface(id))
+            .filter(|interface| is_underlay(interface))
+            .peekable();
         if own.peek().is_none() || own.any(is_up) {
             continue;
         }

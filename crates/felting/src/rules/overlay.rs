@@ -159,7 +159,7 @@ fn carrying<'a>(cx: &'a Context<'_>) -> impl Iterator<Item = (SessionId, &'a Ses
 
 /// Whether the routes of one switch get to another.
 fn hears(cx: &Context<'_>, at: RouterId, origin: RouterId) -> bool {
-    cx.state.bgp().verdict(Family::Evpn, origin, at).is_some()
+    cx.state.bgp().verdict(cx.fabric, Family::Evpn, origin, at).is_some()
 }
 
 /// The VTEPs: the switch, as a router, and the place of its address. Of those that behave equally the

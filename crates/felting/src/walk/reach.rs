@@ -316,8 +316,8 @@ fn leaf_key(
         Some((id, vni, irb, at.advertise_subnets, targets.unwrap_or_default()))
     };
     let told = speakers.iter().map(|&speaker| {
-        let there = state.bgp().verdict(Family::Evpn, router, speaker);
-        let here = state.bgp().verdict(Family::Evpn, speaker, router);
+        let there = state.bgp().verdict(fabric, Family::Evpn, router, speaker);
+        let here = state.bgp().verdict(fabric, Family::Evpn, speaker, router);
         let sound =
             [there, here].into_iter().flatten().all(|v| v.communities && v.rewritten.is_none());
         // To itself nobody is brought anything.

@@ -77,7 +77,7 @@ proptest! {
         for (origin, _) in fabric.routers() {
             let found = state.bgp().propagate(&fabric, Family::Evpn, &[origin], None);
             for (at, best) in found.best.iter().filter(|(at, _)| *at != origin) {
-                prop_assert_eq!(state.bgp().reaches(Family::Evpn, origin, at), best.is_some(), "{:?} to {:?}", origin, at);
+                prop_assert_eq!(state.bgp().reaches(&fabric, Family::Evpn, origin, at), best.is_some(), "{:?} to {:?}", origin, at);
             }
         }
     }

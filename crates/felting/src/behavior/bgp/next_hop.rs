@@ -8,7 +8,7 @@ use smallvec::SmallVec;
 
 use super::{Bgp, Heard, Outcomes};
 use crate::behavior::underlay::Underlay;
-use crate::fabric::{Fabric, RouterId, SessionId};
+use crate::fabric::{DeviceId, Fabric, RouterId, SessionId};
 use crate::id::IdVec;
 use crate::value::{Family, IpPrefix, NextHopRule, SessionOver};
 
@@ -90,35 +90,31 @@ impl Unresolved {
         found
     }
 
-    /// The addresses of links that iBGP keeps as next hops and whose subnets nobody tells.
+    /// The addresses of links that are kept as next hops, where nobody tells of their subnets.
     pub(super) fn of_links(
         fabric: &Fabric,
         underlay: &Underlay,
         bgp: &Bgp,
         outcomes: &Outcomes,
     ) -> Self {
-        let asn = |device| fabric.router_of(device)?.as_number.map(|asn| asn.value);
-        let keeps = fabric.sessions().any(|(id, session)| {
-            session.over == SessionOver::Links
-                && outcomes[id].is_up()
-                && asn(session.device) == asn(session.peer)
-                && session.next_hop.is_none_or(|rule| rule.value != NextHopRule::Rewritten)
-        });
-        if !keeps {
+        let keeping = keeping(fabric, outcomes);
+        if keeping.is_empty() {
             return Self::default();
         }
         let mut found = Self { views: underlay.views_with(fabric, bgp), ..Self::default() };
-        let members = members(&found.views, fabric.routers.ids());
         let mut heard = Heard::default();
+        let mut known: FxHashMap<RouterId, Vec<RouterId>> = FxHashMap::default();
         for (id, session) in fabric.sessions() {
             let Some(interface) = session.interface.filter(|_| outcomes[id].is_up()) else {
                 continue;
             };
             let own = fabric.devices[session.device].router;
+            let Some(first) = fabric.devices[session.peer].router else { continue };
             let subnets = fabric.interface(interface).addresses.iter().map(|one| one.subnet());
             let subnets: SmallVec<[IpPrefix; 2]> = subnets.collect();
-            for (view, members) in &members {
-                let Some(&at) = members.iter().find(|&&at| Some(at) != own) else { continue };
+            let behind =
+                known.entry(first).or_insert_with(|| behind(&keeping, &found.views, first));
+            for at in behind.iter().copied().filter(|&at| Some(at) != own) {
                 let led = subnets.iter().any(|subnet| {
                     underlay.origins(subnet).iter().any(|origin| {
                         underlay.joined(at, origin, subnet)
@@ -133,12 +129,64 @@ impl Unresolved {
                     })
                 });
                 if !led {
-                    found.add(*view, NextHop::Link(id));
+                    found.add(found.views[at], NextHop::Link(id));
                 }
             }
         }
         found
     }
+}
+
+/// To whom each speaker passes next hops on as they are.
+type Keeping = FxHashMap<RouterId, SmallVec<[RouterId; 2]>>;
+
+/// To whom each speaker tells what it hears over links without putting itself in as next hop.
+fn keeping(fabric: &Fabric, outcomes: &Outcomes) -> Keeping {
+    let asn = |device| fabric.router_of(device)?.as_number.map(|asn| asn.value);
+    let mut keeping: Keeping = FxHashMap::default();
+    for (id, session) in fabric.sessions() {
+        if session.over != SessionOver::Links || !outcomes[id].is_up() {
+            continue;
+        }
+        let internal = asn(session.device) == asn(session.peer);
+        let rule = session.next_hop.map(|rule| rule.value);
+        let router = |device: DeviceId| fabric.devices[device].router;
+        if next_hop_rule(rule, internal) == NextHopRule::Kept
+            && let (Some(from), Some(to)) = (router(session.device), router(session.peer))
+        {
+            keeping.entry(from).or_default().push(to);
+        }
+    }
+    keeping
+}
+
+/// Whom a next hop gets to unchanged from the speaker that hears it first: the first two of each view, of which
+/// one is not the next hop's owner.
+fn behind(keeping: &Keeping, views: &IdVec<RouterId, u32>, first: RouterId) -> Vec<RouterId> {
+    let mut seen = FxHashSet::from_iter([first]);
+    let mut queue = vec![first];
+    let mut of_view: FxHashMap<u32, u8> = FxHashMap::default();
+    let mut found = Vec::new();
+    while let Some(from) = queue.pop() {
+        for &to in keeping.get(&from).into_iter().flatten() {
+            if !seen.insert(to) {
+                continue;
+            }
+            queue.push(to);
+            let known = of_view.entry(views[to]).or_default();
+            if *known < 2 {
+                *known += 1;
+                found.push(to);
+            }
+        }
+    }
+    found
+}
+
+/// What a speaker does with the next hop of what it passes on: RFC 4271 section 5.1.3.
+pub(super) fn next_hop_rule(written: Option<NextHopRule>, internal: bool) -> NextHopRule {
+    let usual = if internal { NextHopRule::Kept } else { NextHopRule::Rewritten };
+    written.unwrap_or(usual)
 }
 
 /// The first two of each view, in the order of the views: of any next hop one of them is not the owner.

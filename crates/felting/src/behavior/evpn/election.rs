@@ -120,7 +120,7 @@ impl Elector<'_> {
         let known = |&leg: &LagId| {
             leg == at
                 || matches!((router(leg), router(at)), (Some(origin), Some(here))
-                    if self.bgp.verdict(Family::Evpn, origin, here).is_some_and(|v| v.communities))
+                    if self.bgp.verdict(fabric, Family::Evpn, origin, here).is_some_and(|v| v.communities))
         };
         let mut candidates: Vec<(IpAddr, LagId)> = up
             .iter()

@@ -4,7 +4,7 @@ use super::TELLS_WHY;
 use crate::behavior::SessionFault;
 use crate::fabric::SessionId;
 use crate::rules::underlay::loss;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Context, Draft, Findings, Rule, Severity};
 use crate::source::Span;
 
 pub(super) static RULE: Rule = Rule {
@@ -123,6 +123,6 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let session = fabric.session(id);
             [session.device, session.peer]
         });
-        others.chain(loss.devices).fold(draft, |draft, device| draft.about(device));
+        others.chain(loss.devices).fold(draft, Draft::about);
     }
 }

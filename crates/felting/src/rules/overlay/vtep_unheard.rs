@@ -4,7 +4,7 @@ use super::{TELLS_WHY, apart};
 use crate::behavior::{Apart, NotPassed};
 use crate::fabric::{DeviceId, PresenceId};
 use crate::rules::underlay::loss_at;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Context, Draft, Findings, Rule, Severity};
 use crate::source::Span;
 use crate::value::Family;
 
@@ -158,6 +158,6 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about(from)
             .about(to);
         let devices = case.others.iter().flat_map(|&(a, b)| [a, b]).chain(loss.devices);
-        devices.fold(draft, |draft, device| draft.about(device));
+        devices.fold(draft, Draft::about);
     }
 }

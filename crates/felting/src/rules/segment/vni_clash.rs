@@ -28,10 +28,11 @@ differs = [{ on = "kelp-c", vni = 23301 }]
     check,
 };
 
+/// Switches that deviate alike, which share a finding: where they are, what they deviate from, and the parts.
+type Deviating<'f> = (Vec<&'f Presence>, &'f Presence, Vec<(PresenceId, PresenceId)>);
+
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    // Switches that deviate alike share a finding.
-    type Deviating<'f> = (Vec<&'f Presence>, &'f Presence, Vec<(PresenceId, PresenceId)>);
     let mut deviating: BTreeMap<(SegmentId, Vni), Deviating<'_>> = BTreeMap::new();
     for cause in cx.state.causes().of(RULE.id) {
         let (Entity::Presence(here), Some(Entity::Presence(reference))) =

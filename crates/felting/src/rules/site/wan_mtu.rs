@@ -1,6 +1,6 @@
 use super::site_of;
 use crate::behavior::mtu;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Context, Draft, Findings, Rule, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "site-wan-mtu",
@@ -63,6 +63,6 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         ))
         .remedy(format!("order a path of at least {bytes} bytes, or lower the MTU of the hosts"))
         .about_name(&wan.name.value);
-        devices.into_iter().fold(draft, |draft, device| draft.about(device));
+        devices.into_iter().fold(draft, Draft::about);
     }
 }

@@ -5,7 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::tier;
 use crate::behavior::{LostWay, NotPassed};
 use crate::fabric::{DeviceId, Fabric, RouterId};
-use crate::rules::{Context, Findings, Rule, Severity, some_of};
+use crate::rules::{Context, Draft, Findings, Rule, Severity, some_of};
 use crate::source::Span;
 use crate::value::{Asn, Family, NumberedBy, PoolKind};
 
@@ -98,7 +98,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                  other way round"
             ))
             .remedy("give each leaf or pair an AS number of its own".to_owned());
-        all.into_iter().fold(draft, |draft, device| draft.about(device));
+        all.into_iter().fold(draft, Draft::about);
     }
 }
 
@@ -116,7 +116,7 @@ fn drops(cx: &Context<'_>, at: RouterId, origin: RouterId) -> bool {
         let bgp = cx.state.bgp();
         let both =
             fabric.vtep_of(device).is_some() && fabric.vtep_of(fabric.router(at).device).is_some();
-        both && !bgp.reaches(Family::Evpn, origin, at)
+        both && !bgp.reaches(cx.fabric, Family::Evpn, origin, at)
             && bgp
                 .where_lost(fabric, Family::Evpn, &[origin], at, None)
                 .is_some_and(|(_, why)| why == NotPassed::AsLoop)

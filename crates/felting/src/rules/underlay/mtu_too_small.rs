@@ -5,7 +5,7 @@ use smallvec::SmallVec;
 
 use crate::behavior::mtu;
 use crate::fabric::{DeviceId, InterfaceId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Context, Draft, Findings, Rule, Severity};
 use crate::source::{At, Span};
 use crate::value::Mtu;
 
@@ -124,6 +124,6 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .remedy(format!(
                 "set an MTU of at least {bytes} at both ends, 9216 where the devices can"
             ));
-        devices.into_iter().fold(draft, |draft, device| draft.about(device));
+        devices.into_iter().fold(draft, Draft::about);
     }
 }

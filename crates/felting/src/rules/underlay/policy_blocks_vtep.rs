@@ -3,7 +3,7 @@ use std::collections::BTreeMap;
 use super::loss_at;
 use crate::behavior::NotPassed;
 use crate::fabric::{DeviceId, SessionId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Context, Draft, Findings, Rule, Severity};
 use crate::source::Span;
 use crate::value::IpPrefix;
 
@@ -179,7 +179,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             ),
             None => draft,
         };
-        loss.devices.into_iter().fold(draft, |draft, device| draft.about(device));
+        loss.devices.into_iter().fold(draft, Draft::about);
     }
 }
 

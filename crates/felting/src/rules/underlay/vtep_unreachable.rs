@@ -5,7 +5,7 @@ use super::loss;
 use crate::behavior::Apart;
 use crate::fabric::{DeviceId, PresenceId};
 use crate::rules::overlay::{TELLS_WHY, apart};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Context, Draft, Findings, Rule, Severity};
 use crate::source::{At, Span};
 
 pub(super) static RULE: Rule = Rule {
@@ -121,7 +121,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about(from)
             .about(to);
         let devices = case.others.iter().flat_map(|&(a, b)| [a, b]).chain(case.loss.devices);
-        devices.fold(draft, |draft, device| draft.about(device));
+        devices.fold(draft, Draft::about);
     }
 }
 
