@@ -1,7 +1,8 @@
 //! What protocols make of a fabric under a [`Condition`].
 //!
-//! Order of evaluation, each once: ports, stacks, keepalives and roles of pairs, settings of switches,
-//! pairs and segments, LAG selection, spanning tree, underlay, BGP sessions, EVPN. Every negative outcome carries its [`Cause`]; rules report causes and never decide again what a protocol does.
+//! Order of evaluation, each once: links, stacks, keepalives and roles of pairs, settings of switches,
+//! pairs and segments, LAG selection, spanning tree, underlay, BGP sessions, EVPN. Every negative outcome
+//! carries its [`Cause`]; rules report causes and never decide again what a protocol does.
 
 pub(crate) mod ability;
 pub(crate) mod bgp;
