@@ -123,11 +123,13 @@ fn seen(exit: &Value) -> Vec<String> {
     ]
 }
 
-/// Whether there is an analyser; says why not.
+/// Whether there is an analyser; says why not, and fails where all programs are to be there.
 #[allow(clippy::print_stderr, reason = "a test that is skipped says so")]
 fn analyser() -> bool {
     let found = Command::new("tshark").arg("--version").output();
     if let Err(error) = &found {
+        let required = std::env::var_os("FELTING_TEST_PROGRAMS").is_some();
+        assert!(!required, "tshark cannot be run: {error}");
         eprintln!("skipped: tshark cannot be run ({error}); .ci/run installs it");
     }
     found.is_ok()

@@ -7,11 +7,13 @@ use std::process::Command;
 
 use serde_json::Value;
 
-/// Whether there is a browser; says why not.
+/// Whether there is a browser; says why not, and fails where all programs are to be there.
 #[allow(clippy::print_stderr, reason = "a test that is skipped says so")]
 fn browser() -> bool {
     let found = Command::new("chromium").arg("--version").output();
     if let Err(error) = &found {
+        let required = std::env::var_os("FELTING_TEST_PROGRAMS").is_some();
+        assert!(!required, "chromium cannot be run: {error}");
         eprintln!("skipped: chromium cannot be run ({error}); .ci/run installs it");
     }
     found.is_ok()

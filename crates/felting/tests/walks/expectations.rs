@@ -12,7 +12,7 @@ use felting::{Condition, Fabric, State};
 use crate::{demo, endpoints, read, single_losses};
 
 /// The pairs of ends of a fabric's text that some single loss separates, as judged and as tried.
-fn compare(made: &dyn Fn(&str) -> Fabric, pairs: &[(String, String)]) {
+pub(crate) fn compare(made: &dyn Fn(&str) -> Fabric, pairs: &[(String, String)]) {
     let bare = made("[fabric]");
     let mut tried: Vec<bool> = vec![false; pairs.len()];
     let ends = |fabric: &Fabric, (from, to): &(String, String)| {

@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
+mod agree;
 mod expectations;
 mod laws;
 mod overlays;

@@ -8,7 +8,7 @@ use felting::{Condition, Fabric, State};
 
 use crate::{demo, expectations, read};
 
-fn compare(fabric: &Fabric, condition: &Condition) -> (usize, usize) {
+pub(crate) fn compare(fabric: &Fabric, condition: &Condition) -> (usize, usize) {
     let state = State::of(fabric, condition);
     let all: Vec<_> = fabric.endpoints().map(|(id, _)| id).collect();
     let found = reach(fabric, &state, &all, &Progress::default());

@@ -1,0 +1,145 @@
+//! Answers that can be had in two ways, on fabrics of chance: `PROPTEST_CASES=1000` tries more of them.
+
+use std::collections::BTreeSet;
+use std::net::IpAddr;
+
+use felting::behavior::{Import, RouteKind};
+use felting::first::FirstFabric;
+use felting::value::{Family, Replication};
+use felting::{Condition, Fabric, State};
+use proptest::prelude::*;
+use proptest::sample::Index;
+
+use crate::{expectations, reaching, single_losses};
+
+/// Slips beside those that expectations are tried with: of links, adjacencies, sessions and ways.
+const MORE_FAULTS: &[(&str, &str)] = &[
+    ("as_number = 65000", "as_number = 65000\nmax_paths = 1"),
+    (
+        "as_number = 65000",
+        "as_number = 65000\ndiffers = [{ on = \"leaf-01a\", as_number = 65001 }]",
+    ),
+    ("protocol = \"ospf\"", "protocol = \"is-is\""),
+    ("protocol = \"ospf\"", "protocol = \"bgp\""),
+    ("client = true\n", "client = true\ndiffers = [{ on = \"spine-1\", client = false }]\n"),
+    ("client = true\n", ""),
+    ("\"leaf-01a et[49-50] -- spine-[1-2] et1\",", "\"leaf-01a et49 -- spine-1 et1\","),
+    ("\"leaf-01a et[51-52] -- leaf-01b et[51-52]\",", "\"leaf-01a et51 -- leaf-01b et51\","),
+    (
+        "gateway_mac = \"02:00:00:00:00:01\"",
+        "gateway_mac = \"02:00:00:00:00:01\"\nirb = \"asymmetric\"",
+    ),
+    ("vtep = false", "vtep = false\nmtu = 1500"),
+];
+
+fn plans() -> impl Strategy<Value = FirstFabric> {
+    let tiers = (1..=2_u32, 1..=2_u32);
+    let counts = (0..=2_u32, 2..=3_u32, 1..=4_u32, 1..=2_u32, 1..=3_u32);
+    (tiers, counts).prop_map(|((pods, spines), (pairs, leaves, hosts, tenants, segments))| {
+        FirstFabric {
+            pods,
+            super_spines: if pods == 1 { 0 } else { 2 },
+            spines,
+            pairs,
+            leaves: if pairs == 0 { leaves } else { 0 },
+            hosts,
+            tenants: tenants.min(segments),
+            segments,
+            ..FirstFabric::default()
+        }
+    })
+}
+
+/// The text with those of some slips that fit it.
+fn with_slips(text: String, slips: &[Index]) -> String {
+    let all = [expectations::FAULTS, MORE_FAULTS].concat();
+    slips.iter().map(|slip| slip.get(&all)).fold(text, |text, (from, to)| {
+        let slipped = text.replacen(from, to, 1);
+        match Fabric::from_text("first.toml", &slipped).is_complete() {
+            true => slipped,
+            false => text,
+        }
+    })
+}
+
+/// Whom a switch floods to, by its list and by the type 3 routes that it imports.
+fn floods_where_asked(fabric: &Fabric, state: &State) -> usize {
+    let mut compared = 0;
+    for (switch, _) in fabric.devices() {
+        let received = state.received(fabric, switch);
+        for (presence, _) in fabric.presences().filter(|(_, one)| one.switch == switch) {
+            let Some(list) = state.floods(fabric, presence) else { continue };
+            if list.replication != Replication::HeadEnd {
+                continue;
+            }
+            let listed: BTreeSet<IpAddr> = list.targets.iter().map(|one| one.address).collect();
+            let asked = received.iter().filter(|one| {
+                matches!(one.route.kind, RouteKind::InclusiveMulticast { .. })
+                    && one.imports.contains(&Import::Segment(presence))
+            });
+            let asked: BTreeSet<IpAddr> = asked.filter_map(|one| one.next_hop).collect();
+            assert_eq!(listed, asked, "{} floods", fabric.device_name(switch));
+            compared += listed.len();
+        }
+    }
+    compared
+}
+
+/// Whether routes have got to a switch, by each of them and by what is known of their origin.
+fn routes_as_speakers(fabric: &Fabric, state: &State) {
+    for (switch, device) in fabric.devices() {
+        let Some(at) = device.router else { continue };
+        for one in state.received(fabric, switch) {
+            let Some(origin) = fabric.device(one.origin).router else { continue };
+            let reaches = state.bgp().reaches(fabric, Family::Evpn, origin, at);
+            let ends = [origin, at].map(|id| fabric.device_name(fabric.router(id).device));
+            assert_eq!(one.best.is_some(), reaches, "{ends:?}");
+            let up = one.best.is_none_or(|session| state.bgp().session(session).is_up());
+            assert!(up, "{ends:?}");
+        }
+    }
+}
+
+#[test]
+fn lists_and_routes_are_of_something() {
+    let (text, _) = expectations::peopled(&FirstFabric::default());
+    let fabric = crate::read(&text);
+    // Two segments at four leaves in two pairs, each with the other pair's address.
+    assert_eq!(floods_where_asked(&fabric, &State::of(&fabric, &Condition::default())), 8);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig {
+        cases: std::env::var("PROPTEST_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(24),
+        failure_persistence: None,
+        ..ProptestConfig::default()
+    })]
+
+    #[test]
+    fn two_ways_to_an_answer(
+        plan in plans(),
+        slips in prop::collection::vec(any::<Index>(), 0..3),
+        cuts in (any::<Index>(), any::<Index>()),
+    ) {
+        let (text, pairs) = expectations::peopled(&plan);
+        let text = with_slips(text, &slips);
+        let fabric = crate::read(&text);
+        let whole = State::of(&fabric, &Condition::default());
+        let losses = single_losses(&fabric);
+        let (one, other): (&String, &String) = (cuts.0.get(&losses), cuts.1.get(&losses));
+        let none = Condition::default();
+        let one = none.clone().cut(&fabric, one).unwrap();
+        let both = one.clone().cut(&fabric, other).unwrap();
+        for condition in [none, one, both] {
+            let state = State::of(&fabric, &condition);
+            let given = whole.given(&fabric, &condition);
+            prop_assert!(format!("{state:?}") == format!("{given:?}"), "{condition:?}");
+            floods_where_asked(&fabric, &state);
+            routes_as_speakers(&fabric, &state);
+            reaching::compare(&fabric, &condition);
+        }
+        let some: Vec<_> = pairs.into_iter().take(4).collect();
+        let made = |more: &str| crate::read(&format!("{text}{}", more.replace("[fabric]", "")));
+        expectations::compare(&made, &some);
+    }
+}
