@@ -665,8 +665,13 @@ fn check(fabric: &Fabric, state: &State, today: Option<Date>, progress: &Progres
         all().filter(|rule| !of_accept(rule)).partition(|rule| is_last(rule));
     let none = FxHashSet::default();
     let mut found = run(first, &none, &[]);
-    // One after the other, as each leaves alone what the one before has told.
+    // One after the other, as each leaves alone what the one before has told. What doesn't arrive may be
+    // missing because of an input fault.
     for rule in last {
+        if !fabric.is_complete() {
+            progress.advance(1);
+            continue;
+        }
         let more = run(vec![rule], &none, &found);
         found.extend(more);
     }

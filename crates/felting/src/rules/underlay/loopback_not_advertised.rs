@@ -1,4 +1,9 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use std::collections::{BTreeMap, BTreeSet};
+use std::net::IpAddr;
+
+use crate::fabric::DeviceId;
+use crate::rules::{Context, Findings, Rule, Severity, some_of};
+use crate::source::Span;
 use crate::value::{Advertised, SessionOver, UnderlayProtocol};
 
 pub(super) static RULE: Rule = Rule {
@@ -32,38 +37,70 @@ client = true
     check,
 };
 
+const LOOPBACK: &str = "loopback";
+const VTEP: &str = "VTEP address";
+
+/// So many places that need the address are shown.
+const MOST_NEEDS: usize = 3;
+
+/// What of a switch is not advertised: the address, and where it is needed.
+type Lack = (DeviceId, IpAddr, Span);
+
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    // What one statement leaves out is told once, of however many switches.
+    let mut lacks: BTreeMap<(Span, &str), Vec<Lack>> = BTreeMap::new();
     for (_, router) in fabric.routers() {
         let runs = router.protocol.filter(|protocol| protocol.value != UnderlayProtocol::None);
         let Some(protocol) = runs else { continue };
         let says = |what: Advertised| router.advertised.iter().any(|one| one.value == what);
         let sessions =
             router.sessions.iter().find(|&id| fabric.session(id).over == SessionOver::Loopbacks);
-        let name = fabric.device_name(router.device);
         let place = router.advertised.first().map_or(protocol.span, |first| first.span);
-        let mut lacks: Vec<(&str, std::net::IpAddr, crate::source::Span)> = Vec::new();
+        let mut lack = |what, address, needed| {
+            lacks.entry((place, what)).or_default().push((router.device, address, needed));
+        };
         if let (false, Some(session), Some(loopback)) =
             (says(Advertised::Loopbacks), sessions, router.loopbacks.first())
         {
-            lacks.push(("loopback", loopback.address(), fabric.session(session).span));
+            lack(LOOPBACK, loopback.address(), fabric.session(session).span);
         }
         if let (false, Some(vtep)) = (says(Advertised::Vteps), fabric.vtep_of(router.device)) {
-            lacks.push(("VTEP address", vtep.value, vtep.span));
+            lack(VTEP, vtep.value, vtep.span);
         }
-        for (what, address, needed) in lacks {
-            out.report(
+    }
+    for ((place, what), lacks) in lacks {
+        let names: Vec<&str> = lacks.iter().map(|lack| fabric.device_name(lack.0)).collect();
+        let addresses: BTreeSet<IpAddr> = lacks.iter().map(|lack| lack.1).collect();
+        let addresses: Vec<String> = addresses.iter().map(IpAddr::to_string).collect();
+        let (them, plural) = match (addresses.len(), what) {
+            (1, _) => ("it", ""),
+            (_, LOOPBACK) => ("them", "s"),
+            _ => ("them", "es"),
+        };
+        let addresses = some_of(&addresses.iter().map(String::as_str).collect::<Vec<_>>());
+        let does =
+            if names.len() == 1 { "does not advertise its" } else { "do not advertise their" };
+        let key = if what == LOOPBACK { "loopbacks" } else { "vteps" };
+        let mut needed: BTreeMap<Span, Vec<&str>> = BTreeMap::new();
+        for &(device, _, span) in &lacks {
+            needed.entry(span).or_default().push(fabric.device_name(device));
+        }
+        let draft = out
+            .report(
                 place,
-                "this does not include it",
-                format!("{name} does not advertise its {what} {address}"),
+                format!("this does not include {them}"),
+                format!("{} {does} {what}{plural} {addresses}", some_of(&names)),
             )
-            .related(needed, format!("{name} uses it here"))
             .wire(format!(
-                "no other switch has a route to {address}: sessions and tunnels to it \
+                "no other switch has a route to {addresses}: sessions and tunnels to {them} \
                  do not come up"
             ))
-            .remedy("add it to `advertise`, or take `advertise` out".to_owned())
-            .about(router.device);
-        }
+            .remedy(format!("add \"{key}\" to `advertise`, or take `advertise` out"));
+        let draft = needed.into_iter().take(MOST_NEEDS).fold(draft, |draft, (span, names)| {
+            let uses = if names.len() == 1 { "uses" } else { "use" };
+            draft.related(span, format!("{} {uses} it here", some_of(&names)))
+        });
+        lacks.iter().fold(draft, |draft, lack| draft.about(lack.0));
     }
 }
