@@ -23,8 +23,8 @@ use crate::fabric::{DeviceId, Fabric, PolicyName, RouterId, SessionId};
 use crate::id::{Id, IdVec};
 use crate::source::At;
 use crate::value::{Asn, Family, IpPrefix, NextHopRule};
-pub(crate) use next_hop::address_of;
-use next_hop::{NextHop, Unresolved, next_hop_rule};
+use next_hop::{NextHop, Unresolved};
+pub(crate) use next_hop::{address_of, next_hop_rule};
 
 /// What became of all sessions, and how far routes get over them.
 #[derive(Clone, Debug, Default)]
@@ -570,7 +570,7 @@ impl Bgp {
             }
         }
         let local = path.learned == Learned::Local;
-        let rule = next_hop_rule(sending.next_hop.map(|rule| rule.value), !external);
+        let rule = next_hop_rule(fabric, sending);
         // What a speaker originates has its own address already.
         if rule == NextHopRule::Rewritten && !local {
             next.rewritten = fabric.devices[sending.device].router;

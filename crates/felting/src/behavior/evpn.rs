@@ -401,13 +401,12 @@ impl State {
         }
         let rewritten = self.told(fabric, here, there)?;
         self.imports_from(fabric, at, to)?;
-        let address = fabric.vtep_of(there).map(|vtep| vtep.value).ok_or(Apart::NoVtep)?;
-        sends_to(fabric, here, address)?;
-        // That there is a way to the next hop is known already.
+        // Without a rewritten next hop that is the same address, and known to be reached.
         if rewritten.is_some() {
-            let router = fabric.devices[here].router.ok_or(Apart::NoVtep)?;
-            self.underlay().delivers(fabric, router, address).map_err(|_| Apart::NextHop)?;
+            return self.sends(fabric, here, there);
         }
+        let address = fabric.vtep_of(there).ok_or(Apart::NoVtep)?.value;
+        sends_to(fabric, here, address)?;
         Ok(address)
     }
 
@@ -422,6 +421,20 @@ impl State {
         let address = Self::next_hop(fabric, there, rewritten).ok_or(Apart::NextHop)?;
         sends_to(fabric, here, address)?;
         Ok(address)
+    }
+
+    /// Whether what a VTEP sends to the address of another gets there, with or without EVPN; that address.
+    pub(crate) fn sends(
+        &self,
+        fabric: &Fabric,
+        here: DeviceId,
+        there: DeviceId,
+    ) -> Result<IpAddr, Apart> {
+        let address = fabric.vtep_of(there).ok_or(Apart::NoVtep)?.value;
+        let router = fabric.devices[here].router.ok_or(Apart::NoVtep)?;
+        sends_to(fabric, here, address)?;
+        let way = self.underlay().delivers(fabric, router, address);
+        way.map(|()| address).map_err(|_| Apart::NextHop)
     }
 
     /// Whether the routes of one VTEP get to another whole; the speaker that put itself in as next hop.

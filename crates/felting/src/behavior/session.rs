@@ -272,8 +272,7 @@ fn unreachable(
     if underlay.delivers_as(fabric, here, target.value, heard).is_err() {
         return Some(SessionFault::Unreachable);
     }
-    let asn = |router: RouterId| fabric.router(router).as_number.map(|asn| asn.value);
-    if asn(here) == asn(there) {
+    if is_internal(fabric, session) {
         return None;
     }
     let hops = hops(fabric, underlay, here, there);
@@ -320,4 +319,10 @@ fn hops(fabric: &Fabric, underlay: &Underlay, from: RouterId, to: RouterId) -> O
         edge = next;
     }
     None
+}
+
+/// Whether a session is of one AS: iBGP (RFC 4271 section 1.1).
+pub(crate) fn is_internal(fabric: &Fabric, session: &Session) -> bool {
+    let asn = |device| fabric.router_of(device)?.as_number.map(|asn| asn.value);
+    asn(session.device).is_some_and(|own| asn(session.peer) == Some(own))
 }

@@ -93,7 +93,7 @@ pub(super) fn apart(cx: &Context<'_>) -> Vec<(PresenceId, PresenceId, Apart)> {
                 let why =
                     *known.entry((from, to)).or_insert_with(|| match replication(fabric, here) {
                         Some(Replication::HeadEnd) => cx.state.arrives(fabric, from, to).err(),
-                        _ => by_underlay(cx, from, to),
+                        _ => cx.state.sends(fabric, from, to).err(),
                     });
                 if let Some(why) = why.filter(|&why| why != Apart::Own) {
                     said.insert((*one, *other));
@@ -126,30 +126,9 @@ impl Stand {
     }
 }
 
-/// Whether a VTEP without EVPN has a way to another.
-fn by_underlay(cx: &Context<'_>, from: DeviceId, to: DeviceId) -> Option<Apart> {
-    let fabric = cx.fabric;
-    let (own, address) = (fabric.vtep_of(from)?.value, fabric.vtep_of(to)?.value);
-    let router = fabric.device(from).router?;
-    match () {
-        () if own == address => None,
-        () if own.is_ipv4() != address.is_ipv4() => Some(Apart::Family),
-        () => {
-            let way = cx.state.underlay().delivers(fabric, router, address);
-            way.is_err().then_some(Apart::NextHop)
-        }
-    }
-}
-
 /// The AS number of a switch.
 fn asn(fabric: &Fabric, device: DeviceId) -> Option<Asn> {
     fabric.router_of(device)?.as_number.map(|asn| asn.value)
-}
-
-/// Whether a session is inside one AS.
-fn internal(fabric: &Fabric, session: &Session) -> bool {
-    asn(fabric, session.device).is_some()
-        && asn(fabric, session.device) == asn(fabric, session.peer)
 }
 
 /// The sessions that carry EVPN.

@@ -449,3 +449,26 @@ fn static_routes_lead_by_addresses_and_switches() {
     let circle = "[[route]]\non = \"kelp-a\"\nto = \"203.0.113.0/24\"\nvia = \"crest-1\"\n[[route]]\non = \"crest-1\"\nto = \"203.0.113.0/24\"\nvia = \"kelp-a\"\n";
     assert_eq!(delivers(circle, "kelp-a", "203.0.113.1"), Err(NoRoute::Circle));
 }
+
+#[test]
+fn who_is_cut_off_by_a_policy_is_the_example() {
+    let rule = felting::rules::find("underlay-policy-blocks-vtep").unwrap();
+    // One more leaf, with the spine alone that keeps VTEP addresses to itself.
+    let text = rule
+        .broken
+        .replace("name = \"kelp-[a-b]\"", "name = \"kelp-[a-c]\"")
+        .replace("kelp-[a-b] et50 -- crest-2 et[1-2]", "kelp-[a-c] et50 -- crest-2 et[1-3]");
+    let fabric = Fabric::from_text("policy.toml", &text);
+    let report = fabric.check();
+    let told: Vec<_> = report.findings.iter().filter(|one| one.rule.id == rule.id).collect();
+    assert_eq!(told.len(), 1);
+    insta::assert_snapshot!(told[0].wire, @"kelp-c has no way to kelp-a: nothing that it sends there arrives");
+    let state = State::of(&fabric, &felting::Condition::default());
+    let router = |name: &str| fabric.router_of(device(&fabric, name)).unwrap();
+    let ways = |from: &str, to: &str| {
+        let from = fabric.device(device(&fabric, from)).router.unwrap();
+        let address = fabric.vtep_of(router(to).device).unwrap().value;
+        state.underlay().delivers(&fabric, from, address).is_ok()
+    };
+    assert_eq!((ways("kelp-b", "kelp-a"), ways("kelp-c", "kelp-a")), (true, false));
+}

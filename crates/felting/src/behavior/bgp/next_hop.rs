@@ -7,8 +7,9 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::{Bgp, Heard, Outcomes};
+use crate::behavior::session::is_internal;
 use crate::behavior::underlay::Underlay;
-use crate::fabric::{DeviceId, Fabric, RouterId, SessionId};
+use crate::fabric::{DeviceId, Fabric, RouterId, Session, SessionId};
 use crate::id::IdVec;
 use crate::value::{Family, IpPrefix, NextHopRule, SessionOver};
 
@@ -142,16 +143,13 @@ type Keeping = FxHashMap<RouterId, SmallVec<[RouterId; 2]>>;
 
 /// To whom each speaker tells what it hears over links without putting itself in as next hop.
 fn keeping(fabric: &Fabric, outcomes: &Outcomes) -> Keeping {
-    let asn = |device| fabric.router_of(device)?.as_number.map(|asn| asn.value);
     let mut keeping: Keeping = FxHashMap::default();
     for (id, session) in fabric.sessions() {
         if session.over != SessionOver::Links || !outcomes[id].is_up() {
             continue;
         }
-        let internal = asn(session.device) == asn(session.peer);
-        let rule = session.next_hop.map(|rule| rule.value);
         let router = |device: DeviceId| fabric.devices[device].router;
-        if next_hop_rule(rule, internal) == NextHopRule::Kept
+        if next_hop_rule(fabric, session) == NextHopRule::Kept
             && let (Some(from), Some(to)) = (router(session.device), router(session.peer))
         {
             keeping.entry(from).or_default().push(to);
@@ -183,10 +181,13 @@ fn behind(keeping: &Keeping, views: &IdVec<RouterId, u32>, first: RouterId) -> V
     found
 }
 
-/// What a speaker does with the next hop of what it passes on: RFC 4271 section 5.1.3.
-pub(super) fn next_hop_rule(written: Option<NextHopRule>, internal: bool) -> NextHopRule {
-    let usual = if internal { NextHopRule::Kept } else { NextHopRule::Rewritten };
-    written.unwrap_or(usual)
+/// What a speaker does with the next hop of what it passes on by a session: RFC 4271 section 5.1.3.
+pub(crate) fn next_hop_rule(fabric: &Fabric, session: &Session) -> NextHopRule {
+    let usual = match is_internal(fabric, session) {
+        true => NextHopRule::Kept,
+        false => NextHopRule::Rewritten,
+    };
+    session.next_hop.map_or(usual, |rule| rule.value)
 }
 
 /// The first two of each view, in the order of the views: of any next hop one of them is not the owner.

@@ -2,7 +2,8 @@ use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
 
-use super::{asn, carrying, hears, internal, vteps};
+use super::{asn, carrying, hears, vteps};
+use crate::behavior::session::is_internal;
 use crate::fabric::DeviceId;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::Span;
@@ -88,7 +89,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut clients: BTreeMap<DeviceId, Span> = BTreeMap::new();
     let mut others: BTreeMap<(Span, DeviceId), Vec<DeviceId>> = BTreeMap::new();
-    for (_, session) in carrying(cx).filter(|(_, session)| internal(fabric, session)) {
+    for (_, session) in carrying(cx).filter(|(_, session)| is_internal(fabric, session)) {
         if session.client.value {
             clients.entry(session.device).or_insert(session.client.span);
         } else if fabric.vtep_of(session.peer).is_some() {

@@ -1,6 +1,7 @@
 use rustc_hash::FxHashSet;
 
-use super::{carrying, hears, internal, vteps};
+use super::{carrying, hears, vteps};
+use crate::behavior::bgp::next_hop_rule;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::Span;
 use crate::value::NextHopRule;
@@ -42,11 +43,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut said: FxHashSet<Span> = FxHashSet::default();
     for (id, session) in carrying(cx) {
-        let rule = session.next_hop.map(|rule| rule.value);
-        let rewrites = match rule {
-            Some(rule) => rule == NextHopRule::Rewritten,
-            None => !internal(fabric, session),
-        };
+        let rewrites = next_hop_rule(fabric, session) == NextHopRule::Rewritten;
         if !rewrites || fabric.vtep_of(session.device).is_some() {
             continue;
         }

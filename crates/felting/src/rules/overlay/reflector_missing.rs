@@ -1,6 +1,7 @@
 use rustc_hash::FxHashSet;
 
-use super::{asn, carrying, hears, internal, vteps};
+use super::{asn, carrying, hears, vteps};
+use crate::behavior::session::is_internal;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::value::Asn;
 
@@ -37,7 +38,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let reflecting: FxHashSet<Asn> = fabric
         .sessions()
-        .filter(|(_, session)| session.client.value && internal(fabric, session))
+        .filter(|(_, session)| session.client.value && is_internal(fabric, session))
         .filter_map(|(_, session)| asn(fabric, session.device))
         .collect();
     let mut said: FxHashSet<Asn> = reflecting;
@@ -59,7 +60,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         // A speaker that both have sessions with would have to reflect.
         let between = carrying(cx).find(|(_, s)| {
             s.peer == *device
-                && internal(fabric, s)
+                && is_internal(fabric, s)
                 && carrying(cx).any(|(_, t)| t.device == s.device && t.peer == *other)
         });
         let Some((_, session)) = between else { continue };

@@ -1,6 +1,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{asn, carrying, internal};
+use super::{asn, carrying};
+use crate::behavior::session::is_internal;
 use crate::fabric::DeviceId;
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::Span;
@@ -38,7 +39,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut reflectors: BTreeMap<Asn, BTreeMap<DeviceId, (Span, BTreeSet<DeviceId>)>> =
         BTreeMap::new();
-    for (_, session) in carrying(cx).filter(|(_, s)| s.client.value && internal(fabric, s)) {
+    for (_, session) in carrying(cx).filter(|(_, s)| s.client.value && is_internal(fabric, s)) {
         let Some(asn) = asn(fabric, session.device) else { continue };
         let own = reflectors.entry(asn).or_default();
         own.entry(session.device)

@@ -3,7 +3,7 @@ use std::collections::BTreeMap;
 use super::TELLS_WHY;
 use crate::behavior::SessionFault;
 use crate::fabric::SessionId;
-use crate::rules::underlay::loss;
+use crate::rules::underlay::{Loss, loss};
 use crate::rules::{Context, Draft, Findings, Rule, Severity};
 use crate::source::Span;
 
@@ -73,7 +73,7 @@ runs = "skerry-a et49 -- skerry-b et49"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let mut cases: BTreeMap<(Span, String), Vec<SessionId>> = BTreeMap::new();
+    let mut cases: BTreeMap<(Span, String), (Loss, Vec<SessionId>)> = BTreeMap::new();
     for (id, session) in fabric.sessions() {
         let outcome = cx.state.bgp().session(id);
         let (Some(SessionFault::Unreachable), None) = (outcome.fault, outcome.cause) else {
@@ -87,19 +87,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let mut devices = vec![session.device, session.peer];
         devices.extend(&loss.devices);
         if !cx.is_told(TELLS_WHY, &devices) {
-            cases.entry((loss.span, loss.remedy)).or_default().push(id);
+            let case = cases.entry((loss.span, loss.remedy.clone()));
+            case.or_insert((loss, Vec::new())).1.push(id);
         }
     }
-    for sessions in cases.into_values() {
+    for (loss, sessions) in cases.into_values() {
         let session = fabric.session(sessions[0]);
         let (name, peer) = (fabric.device_name(session.device), fabric.device_name(session.peer));
-        let Some((router, address)) =
-            fabric.device(session.device).router.zip(session.peer_address)
-        else {
-            continue;
-        };
-        let lost = cx.state.underlay().where_lost(fabric, router, address.value);
-        let Some(loss) = lost.map(|lost| loss(cx, lost, session.peer)) else { continue };
+        let Some(address) = session.peer_address else { continue };
         let more = match sessions.len() {
             1 => String::new(),
             2 => ", and so has one more session".to_owned(),

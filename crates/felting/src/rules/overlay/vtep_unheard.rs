@@ -140,6 +140,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let loss = loss_at(cx, case.lost.0, case.lost.1);
         let more = match case.others.len() {
             0 | 1 => String::new(),
+            2 => ", and so for one other pair of VTEPs".to_owned(),
             many => format!(", and so for {} other pairs of VTEPs", many - 1),
         };
         let draft = out

@@ -1,4 +1,5 @@
 use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
 
 use super::loss_at;
 use crate::behavior::NotPassed;
@@ -102,7 +103,7 @@ struct Case {
     why: NotPassed,
     at: DeviceId,
     of: DeviceId,
-    /// Whether some VTEP is not reached at all because of it.
+    /// Whether the one does not reach the other at all because of it.
     cut: bool,
 }
 
@@ -138,8 +139,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             for (session, why) in barred {
                 let loss = loss_at(cx, session, why);
                 let kind = u8::from(why == NotPassed::Imported);
-                let case = cases.entry((loss.span, kind));
-                case.or_insert(Case { session, why, at, of, cut }).cut |= cut;
+                let found = Case { session, why, at, of, cut };
+                match cases.entry((loss.span, kind)) {
+                    Entry::Vacant(case) => drop(case.insert(found)),
+                    // Who is cut off is the better example.
+                    Entry::Occupied(mut case) if cut && !case.get().cut => drop(case.insert(found)),
+                    Entry::Occupied(_) => {}
+                }
             }
         }
     }
@@ -147,7 +153,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let loss = loss_at(cx, case.session, case.why);
         let (name, other) = (fabric.device_name(case.at), fabric.device_name(case.of));
         let wire = match case.cut {
-            true => format!("{name} has no way to {other}, though their sessions are up"),
+            true => format!("{name} has no way to {other}: nothing that it sends there arrives"),
             false => {
                 format!("{name} reaches {other} by other ways only: if these fail, not at all")
             }
