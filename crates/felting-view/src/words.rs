@@ -68,6 +68,9 @@ pub(crate) fn not_passed(fabric: &Fabric, why: NotPassed) -> String {
         NotPassed::OwnAgain => "it is the own, come back".to_owned(),
         NotPassed::NextHop => "there is no way to its next hop".to_owned(),
         NotPassed::OwnNextHop => "its next hop is here".to_owned(),
+        NotPassed::OneOfAlike => {
+            "the peer prefers another\u{2019}s of the same distinguisher".to_owned()
+        }
         NotPassed::ClusterLoop => "it has passed this cluster already".to_owned(),
         _ => "not passed on".to_owned(),
     }

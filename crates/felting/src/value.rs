@@ -34,7 +34,7 @@ pub use tree::{BridgePriority, TreePortPriority};
 pub use vlan::VlanSet;
 pub use words::{
     Activity, Advertised, BondProtocol, DfElection, Duplex, Encapsulation, Family, GatewayKind,
-    HashPolicy, Irb, IsisLevel, Medium, NetworkType, NextHopRule, NumberedBy, PathCosts,
+    HashPolicy, Irb, IsisLevel, Medium, NetworkType, NextHopRule, NumberedBy, PartnerBy, PathCosts,
     PeerLinkLoss, PoolKind, Protocol, Replication, Role, SegmentMode, SessionOver, SingleHomed,
     SplitDetection, TargetRule, Timeout, TreeMode, Unanswered, UnderlayProtocol,
 };

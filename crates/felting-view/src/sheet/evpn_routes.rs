@@ -131,6 +131,7 @@ fn by(fabric: &Fabric, one: &Received) -> String {
             let peer = fabric.device_name(fabric.session(session).peer);
             if good > 1 { format!("{peer}, {} more", good - 1) } else { peer.to_owned() }
         }
+        None if good > 0 => "another is preferred".to_owned(),
         None => {
             // What a session carries and is dropped says more than that another carries nothing.
             let rank = |why: &NotPassed| match why {

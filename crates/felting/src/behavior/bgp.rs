@@ -105,6 +105,9 @@ pub enum NotPassed {
     NextHop,
     /// Its next hop is this speaker's own address (RFC 4271 section 6.3).
     OwnNextHop,
+    /// The peer has another speaker's that says the same with the same route distinguisher, and passes that on
+    /// (RFC 7432 section 7.9).
+    OneOfAlike,
 }
 
 /// What becomes of a class's routes at another.

@@ -4,6 +4,7 @@
 //! which target. Tables of a VTEP are made one at a time, when asked.
 
 mod attach;
+mod distinct;
 mod election;
 mod routes;
 pub(crate) mod tenant;
@@ -77,6 +78,8 @@ pub(crate) struct Instances {
     exporters: FxHashMap<RouteTarget, Vec<PresenceId>>,
     /// The same by the number in the target alone.
     by_number: FxHashMap<u32, Vec<PresenceId>>,
+    /// Whether a route distinguisher is used on several VTEPs.
+    shared_distinguisher: bool,
 }
 
 impl Instances {
@@ -106,6 +109,7 @@ impl Instances {
             }
             made.of_presences[id] = Some(instance);
         }
+        made.shared_distinguisher = distinct::any_shared(fabric, &made);
         made
     }
 }
@@ -219,6 +223,9 @@ pub enum Apart {
     Withdrawn,
     /// Their next hop is this VTEP's own address: the two are a pair.
     Own,
+    /// Another VTEP says the same with the same route distinguisher, and its route was preferred (RFC 7432 section
+    /// 7.9).
+    OneOfAlike,
     /// Their next hop is of another IP version than this VTEP's address: the outer header has one version
     /// (RFC 7348 section 5).
     Family,
@@ -245,6 +252,7 @@ impl Apart {
             Self::UdpPort => "it listens on another UDP port",
             Self::Elsewhere => "its next hop is another switch",
             Self::Own => "the pair's own",
+            Self::OneOfAlike => "another VTEP\u{2019}s of the same distinguisher is used",
         }
     }
 }
@@ -280,6 +288,11 @@ impl Evpn {
     /// The IP-VRF of a VRF at a place among its switches.
     pub fn tenant(&self, vrf: VrfId, place: usize) -> Option<&Instance> {
         self.instances.of_tenants[vrf].get(place)
+    }
+
+    /// Whether a route distinguisher is used on several VTEPs, so that routes of theirs may be one to BGP.
+    pub(crate) fn has_shared_distinguisher(&self) -> bool {
+        self.instances.shared_distinguisher
     }
 
     /// The instances, for another state of the same fabric.

@@ -6,7 +6,7 @@
 
 pub(super) mod words;
 
-use rustc_hash::{FxBuildHasher, FxHashSet};
+use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 
 use super::ability::{Refused, refused};
 use super::cause::{Aspect, CauseId, Causes, Entity};
@@ -14,7 +14,7 @@ use super::link::{ClosedBy, Far, Links};
 use super::partner::{EndId, Partners, partners, port_number};
 use crate::fabric::{Fabric, LagId, MemberId, PortId};
 use crate::id::IdVec;
-use crate::value::{Activity, MacAddr, Protocol, Speed, Unanswered};
+use crate::value::{Activity, MacAddr, PartnerBy, Protocol, Speed, Unanswered};
 
 /// An LACP system identifier. The lesser is the better: priority first, then MAC address
 /// (IEEE 802.1AX clause 6.3.2).
@@ -512,6 +512,7 @@ impl Selection<'_> {
     fn lead(&mut self, end: EndId) {
         let mut candidates = std::mem::take(&mut self.candidates);
         candidates.sort_unstable_by_key(|candidate| (candidate.own, candidate.rank));
+        self.best_partner_first(&mut candidates);
         let mut lead: Option<Candidate> = None;
         for candidate in &candidates {
             let first = match lead {
@@ -537,6 +538,34 @@ impl Selection<'_> {
             }
         }
         self.candidates = candidates;
+    }
+
+    /// Puts the candidates of the partner that is to be had by bandwidth or by links before the others, where the
+    /// LAG chooses by these. Of partners that are alike in it the one with the best port id comes first.
+    fn best_partner_first(&self, candidates: &mut [Candidate]) {
+        let by = |candidate: &Candidate| {
+            self.fabric.lag(self.fabric.member(candidate.member).lag).partner_by
+        };
+        if candidates.iter().all(|candidate| by(candidate) == PartnerBy::Member) {
+            return;
+        }
+        let lag_id = |candidate: &Candidate| (candidate.own, candidate.partner, candidate.keys);
+        let mut worth: FxHashMap<_, (u64, usize)> = FxHashMap::default();
+        for (place, candidate) in candidates.iter().enumerate() {
+            let one = match by(candidate) {
+                PartnerBy::Member => 0,
+                PartnerBy::Links => 1,
+                PartnerBy::Bandwidth => {
+                    let port = self.fabric.member(candidate.member).port.value;
+                    u64::from(self.fabric.port(port).speed.megabits())
+                }
+            };
+            worth.entry(lag_id(candidate)).or_insert((0, place)).0 += one;
+        }
+        candidates.sort_by_key(|candidate| {
+            let (worth, first) = worth[&lag_id(candidate)];
+            (candidate.own, std::cmp::Reverse(worth), first)
+        });
     }
 
     /// Whether two members lead to one end: a LAG, or the LAGs of one group or Ethernet segment.
@@ -652,7 +681,8 @@ impl Selection<'_> {
         }
     }
 
-    /// Where one unanswered member may forward, only that of the best port id does.
+    /// Where one unanswered member may forward, only that of the best port id does, and none while others are in a
+    /// LAG: a device that uses one at a time has the aggregate in use then.
     fn one_at_a_time(&mut self) {
         for (_, lag) in self.fabric.lags() {
             if lag.unanswered.value != Unanswered::One || lag.protocol.value == Protocol::Static {
@@ -667,7 +697,11 @@ impl Selection<'_> {
                     written.unwrap_or_else(|| port_number(self.fabric, member.port.value)),
                 )
             };
-            let best = lag.members.iter().filter(individual).min_by_key(port_id);
+            let selected = |id: MemberId| self.members[id].state == MemberState::Selected;
+            let best = match lag.members.iter().any(selected) {
+                true => None,
+                false => lag.members.iter().filter(individual).min_by_key(port_id),
+            };
             for id in lag.members.iter() {
                 if self.members[id].state == MemberState::Individual && Some(id) != best {
                     self.members[id].state = MemberState::Closed;

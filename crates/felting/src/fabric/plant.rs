@@ -14,9 +14,10 @@ use crate::id::IdRange;
 use crate::source::{At, Span};
 use crate::value::{
     Activity, BondProtocol, BridgePriority, Domain, Duplex, Esi, GroupNumber, HashPolicy,
-    InstanceNumber, IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PathCost,
-    PathCosts, PeerLinkLoss, Protocol, Role, SegmentIdentifier, SegmentMode, Speed, SplitDetection,
-    StackMemberNumber, Timeout, TreeMode, TreePortPriority, Unanswered, VlanId, VlanSet,
+    InstanceNumber, IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PartnerBy,
+    PathCost, PathCosts, PeerLinkLoss, Preference, Protocol, Role, SegmentIdentifier, SegmentMode,
+    Speed, SplitDetection, StackMemberNumber, Timeout, TreeMode, TreePortPriority, Unanswered,
+    VlanId, VlanSet,
 };
 
 /// What a kind of switch can do.
@@ -183,6 +184,8 @@ pub struct Lag {
     pub timeout: At<Timeout>,
     /// What members do while nobody answers.
     pub unanswered: At<Unanswered>,
+    /// Which of several partners it takes.
+    pub partner_by: PartnerBy,
     /// The group number, on a switch.
     pub group_number: Option<At<GroupNumber>>,
     /// The group, if the switch is in a pair.
@@ -213,6 +216,8 @@ pub struct Lag {
     pub segment: Option<EthernetSegmentId>,
     /// The mode of the Ethernet segment, as this leaf has it.
     pub segment_mode: At<SegmentMode>,
+    /// Its preference in an election by preference, where it is not that of the overlay.
+    pub segment_preference: Option<At<Preference>>,
     /// Its part in the spanning tree.
     pub tree: TreePort,
 }

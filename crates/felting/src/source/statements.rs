@@ -14,8 +14,8 @@ use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
     IpInterface, IpPrefix, Irb, IsisLevel, Length, Loopback, MacAddr, Medium, Metric, Mtu,
-    NetworkType, NextHopRule, Number, NumberedBy, PathCost, PathCosts, PeerLinkLoss, PoolKind,
-    PoolNumber, Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
+    NetworkType, NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts, PeerLinkLoss,
+    PoolKind, PoolNumber, Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
     SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber,
     TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered,
     UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
@@ -218,6 +218,9 @@ keys! {
         timeout: Timeout;
         /// What the members do while nobody answers; `individual` by default.
         unanswered: Unanswered;
+        /// Which partner it takes if its members lead to several, or have several keys; `member` by default: that
+        /// of the member with the best port id.
+        partner_by: PartnerBy;
         /// The number that joins this LAG and one on the other side of the pair.
         group: GroupNumber;
         /// The VLANs that it carries tagged.
@@ -242,6 +245,8 @@ keys! {
         segment_id: SegmentIdentifier;
         /// Whether all leaves of the Ethernet segment forward at once, or one; `all-active` by default.
         segment_mode: SegmentMode;
+        /// The preference of this leg in an election by preference (RFC 9785); that of the `[[overlay]]` by default.
+        segment_preference: Preference;
         /// Whether it is an edge port of the spanning tree, which expects no bridge; false by default.
         edge: bool;
         /// Whether it takes part in the spanning tree; true unless said otherwise.
@@ -771,6 +776,9 @@ keys! {
         timeout: Timeout;
         /// What the NICs do while nobody answers; `individual` by default.
         unanswered: Unanswered;
+        /// Which partner it takes if its NICs lead to several, or have several keys; `member` by default: that of
+        /// the NIC with the best port id.
+        partner_by: PartnerBy;
         /// By what frames are spread.
         hash: HashPolicy;
         /// With fewer NICs than this in use, the bond is down; 1 by default.

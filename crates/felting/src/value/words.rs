@@ -113,8 +113,18 @@ words! {
         Individual = "individual",
         /// No port forwards anything.
         Closed = "closed",
-        /// One port, the one of the best port id, forwards.
+        /// One port, the one of the best port id, forwards, and none while others are in a LAG.
         One = "one",
+    }
+
+    /// Which of several partners a LAG takes, as IEEE 802.1AX clause 6.4.14 leaves to the device.
+    PartnerBy, "a way to choose one of several partners" {
+        /// That of the member with the best port id.
+        Member = "member",
+        /// The one with the most bandwidth.
+        Bandwidth = "bandwidth",
+        /// The one with the most links.
+        Links = "links",
     }
 
     /// What a switch is for.

@@ -186,18 +186,13 @@ impl Walker<'_> {
 
     /// Where a VTEP knows a station to be at others.
     pub(super) fn remotes(&self, presence: PresenceId, station: Station) -> Vec<Remote> {
+        let candidates = self.candidates(presence, station);
+        let told = self.told_of(presence, station, &candidates);
         let mut found: Vec<Remote> = Vec::new();
-        for there in self.candidates(presence, station) {
+        for there in candidates {
             let switch = self.fabric.presence(there).switch;
-            let told = match station {
-                Station::Router(_) | Station::Gateway(_) => {
-                    self.fabric.overlay_of(switch).is_some_and(|overlay| overlay.advertise_gateways)
-                }
-                _ => true,
-            };
-            let learnt = self.state.learns(self.fabric, presence, there).ok().filter(|_| told);
-            let remote = match learnt {
-                Some(address) => {
+            let remote = match told.iter().find(|(told, _)| *told == there) {
+                Some(&(_, address)) => {
                     let own = match station {
                         Station::Endpoint(endpoint) => self
                             .state
@@ -219,6 +214,24 @@ impl Walker<'_> {
             }
         }
         found
+    }
+
+    /// Which of some VTEPs tell another of a station by EVPN, and what it sends to.
+    fn told_of(
+        &self,
+        presence: PresenceId,
+        station: Station,
+        candidates: &[PresenceId],
+    ) -> Vec<(PresenceId, IpAddr)> {
+        let fabric = self.fabric;
+        let tells = |there: PresenceId| match station {
+            Station::Router(_) | Station::Gateway(_) => fabric
+                .overlay_of(fabric.presence(there).switch)
+                .is_some_and(|overlay| overlay.advertise_gateways),
+            _ => true,
+        };
+        let all = candidates.iter().copied().filter(|&there| tells(there));
+        self.state.aliases(fabric, presence, all)
     }
 
     pub(super) fn vtep(&self, switch: DeviceId) -> Option<IpAddr> {

@@ -144,6 +144,7 @@ fn of_apart(why: Apart) -> &'static [&'static str] {
         Apart::NextHop | Apart::Elsewhere | Apart::Family => {
             &["underlay-", "site-", "overlay-next-hop-rewritten", "overlay-vtep", "cable-", "port-"]
         }
+        Apart::OneOfAlike => &["overlay-rd-reused", "vrf-rd-reused"],
         Apart::NoCopies => &["segment-flooding-clash", "segment-flood-list-one-sided", "segment-"],
         Apart::NoVtep | Apart::Own | Apart::Withdrawn => {
             &["segment-no-vtep", "pair-segment-clash", "pair-vtep-clash", "segment-", "pair-"]

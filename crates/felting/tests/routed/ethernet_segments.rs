@@ -1,5 +1,3 @@
-use std::net::IpAddr;
-
 use felting::fabric::LagId;
 use felting::value::{DfElection, VlanId};
 use felting::{Fabric, State};
@@ -118,14 +116,18 @@ fn routes_of_types_1_and_4() {
 #[test]
 fn aliasing_local_bias_and_core_isolation() {
     let vlan = |_: LagId| VlanId::new(331).ok();
-    let addresses = |found: Vec<IpAddr>| found.iter().map(ToString::to_string).collect::<Vec<_>>();
     let es = |fabric: &Fabric| fabric.ethernet_segments().next().unwrap().0;
+    // The addresses that kelp-a would spread frames for store-1 over.
+    let addresses = |fabric: &Fabric, state: &State| {
+        let (endpoint, _) = fabric.endpoints().next().unwrap();
+        let here = fabric.presences_on(device(fabric, "kelp-a"))[0];
+        let all = state.evpn().attached(endpoint).iter().copied();
+        let found = state.aliases(fabric, here, all).into_iter();
+        found.map(|(_, address)| address.to_string()).collect::<Vec<_>>()
+    };
     let (fabric, state) = made(&text("", ""));
     // RFC 7432 section 8.4: in all-active mode frames are spread over all leaves.
-    assert_eq!(
-        addresses(state.aliases(&fabric, es(&fabric), vlan)),
-        ["10.64.9.15", "10.64.9.16", "10.64.9.17"]
-    );
+    assert_eq!(addresses(&fabric, &state), ["10.64.9.16", "10.64.9.17"]);
     let leg = fabric.ethernet_segment(es(&fabric)).legs[1];
     assert_eq!(leaf(&fabric, leg), "kelp-b");
     // RFC 8365 section 8.3.1: what comes from a VTEP that shares the segment is not passed into it.
@@ -133,13 +135,46 @@ fn aliasing_local_bias_and_core_isolation() {
     assert!(!state.passes_into(&fabric, leg, Some("10.64.9.17".parse().unwrap()), vlan));
     // In single-active mode the forwarder alone is used.
     let (fabric, state) = made(&text("", "segment_mode = \"single-active\""));
-    assert_eq!(addresses(state.aliases(&fabric, es(&fabric), vlan)), ["10.64.9.16"]);
+    assert_eq!(addresses(&fabric, &state), ["10.64.9.16"]);
     // A leaf that lost its underlay closes its leg if told so, and is left out.
     let cuts = ["kelp-b et49", "kelp-b et50"];
     let (fabric, state) = made_under(&text("core_isolation = true\n", ""), &cuts);
     assert_eq!(state.isolated(), [device(&fabric, "kelp-b")]);
-    assert_eq!(addresses(state.aliases(&fabric, es(&fabric), vlan)), ["10.64.9.15", "10.64.9.17"]);
+    assert_eq!(addresses(&fabric, &state), ["10.64.9.17"]);
     let (fabric, state) = made_under(&text("", ""), &cuts);
     assert!(state.isolated().is_empty());
-    assert_eq!(state.aliases(&fabric, es(&fabric), vlan).len(), 3);
+    // Its routes are gone as well.
+    assert_eq!(addresses(&fabric, &state), ["10.64.9.17"]);
+}
+
+#[test]
+fn leaves_of_one_distinguisher_are_seen_once_through_reflectors() {
+    // kelp-d hears of store-1 from the reflectors alone.
+    let four = |rd: &str| {
+        text("", "")
+            .replace("kelp-[a-c]\"", "kelp-[a-d]\"")
+            .replace("vni = 23331\n", &format!("vni = 23331\n{rd}"))
+            .replace(
+                "[[lag]]\non = \"kelp-*\"",
+                "[[lag]]\non = [\"kelp-a\", \"kelp-b\", \"kelp-c\"]",
+            )
+            .replace("  \"silo-1 nic", "  \"kelp-d et[49-50] -- crest-[1-2] et4\",\n  \"silo-1 nic")
+    };
+    let used = |text: &str| {
+        let (fabric, state) = made(text);
+        let (endpoint, _) = fabric.endpoints().next().unwrap();
+        let far = device(&fabric, "kelp-d");
+        let all = state.evpn().attached(endpoint).iter().copied();
+        let used = state.aliases(&fabric, fabric.presences_on(far)[0], all).len();
+        let received = state.received(&fabric, far);
+        let imported = received
+            .iter()
+            .filter(|one| one.route.kind.number() == 2 && !one.imports.is_empty())
+            .count();
+        (used, imported)
+    };
+    // Each leaf's MAC address alone, and with its IP address.
+    assert_eq!(used(&four("")), (3, 6));
+    // RFC 7432 section 7.9: of one distinguisher only one gets through.
+    assert_eq!(used(&four("rd = \"10.64.8.11:331\"\n")), (1, 2));
 }

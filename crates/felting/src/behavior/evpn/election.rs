@@ -5,9 +5,9 @@ use std::net::IpAddr;
 use rustc_hash::FxHashSet;
 
 use crate::behavior::{Bgp, LagOutcome, State};
-use crate::fabric::{EthernetSegmentId, Fabric, LagId, PortId, SegmentId};
+use crate::fabric::{EthernetSegmentId, Fabric, LagId, PortId, PresenceId, SegmentId};
 use crate::id::IdVec;
-use crate::value::{DfElection, Esi, Family, SegmentMode, VlanId};
+use crate::value::{DfElection, Esi, Family, Preference, SegmentMode, VlanId};
 
 /// How the leaves of an Ethernet segment agree, as one of them sees it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -148,7 +148,7 @@ impl Elector<'_> {
             }),
             DfElection::Preference => candidates.iter().max_by_key(|(address, leg)| {
                 // Of two of one preference the lower address is chosen (RFC 9785 section 4.1).
-                (overlay(*leg).map(|o| o.preference.value), std::cmp::Reverse(*address))
+                (preference(fabric, *leg), std::cmp::Reverse(*address))
             }),
         };
         let forwarder = chosen.map(|(_, leg)| *leg);
@@ -179,36 +179,32 @@ impl State {
         vlan: impl Fn(LagId) -> Option<VlanId>,
     ) -> bool {
         let Some(segment) = fabric.lag(leg).segment else { return self.lags[leg].up };
-        let legs = &fabric.ethernet_segment(segment).legs;
-        let shares =
-            from.is_some_and(|from| legs.iter().any(|&other| address(fabric, other) == Some(from)));
-        !shares && self.election(fabric, segment, vlan).forwarders().contains(&leg)
+        let election = self.election(fabric, segment, vlan);
+        let Some((_, view)) = election.views.iter().find(|(own, _)| *own == leg) else {
+            return false;
+        };
+        // A leaf whose leg is down has withdrawn its part, and what it floods is passed on.
+        let shares = view.candidates.iter().any(|(address, _)| Some(*address) == from);
+        !shares && view.forwarder == Some(leg)
     }
 
-    /// The addresses that a VTEP spreads frames over for what is on an Ethernet segment (aliasing, RFC 7432
-    /// section 8.4): all leaves whose leg is up in all-active mode, else the forwarder's.
+    /// Of the VTEPs that tell of one station, those that another spreads its frames over, each with the address that
+    /// it sends to: the leaves of an Ethernet segment whose routes for it got there (aliasing, RFC 7432 section 8.4).
+    /// A leaf's routes for the segment and for its instance travel with the station's, and have the same targets and
+    /// distinguisher, so that they get there together or not at all.
     pub fn aliases(
         &self,
         fabric: &Fabric,
-        segment: EthernetSegmentId,
-        vlan: impl Fn(LagId) -> Option<VlanId>,
-    ) -> Vec<IpAddr> {
-        let legs = &fabric.ethernet_segment(segment).legs;
-        let single =
-            legs.iter().any(|&leg| fabric.lag(leg).segment_mode.value == SegmentMode::SingleActive);
-        let mut found: Vec<IpAddr> = match single {
-            true => {
-                let forwarders = self.election(fabric, segment, vlan).forwarders();
-                forwarders.into_iter().filter_map(|leg| address(fabric, leg)).collect()
-            }
-            false => legs
-                .iter()
-                .filter(|&&leg| self.lags[leg].up && vlan(leg).is_some())
-                .filter_map(|&leg| address(fabric, leg))
-                .collect(),
-        };
-        found.sort_unstable();
-        found.dedup();
+        at: PresenceId,
+        among: impl IntoIterator<Item = PresenceId>,
+    ) -> Vec<(PresenceId, IpAddr)> {
+        let learnt = |there| Some((there, self.learns(fabric, at, there).ok()?));
+        let mut found: Vec<(PresenceId, IpAddr)> =
+            among.into_iter().filter(|&there| there != at).filter_map(learnt).collect();
+        self.distinct(fabric, fabric.presence(at).switch, &mut found, |&(there, _)| {
+            let rd = self.evpn.instance(there).and_then(|instance| instance.rd);
+            (fabric.presence(there).switch, rd)
+        });
         found
     }
 }
@@ -229,6 +225,13 @@ pub(crate) fn elects_by(fabric: &Fabric, segment: SegmentId, leg: LagId) -> Opti
             all.filter(|&vlan| made.carries(vlan)).min().or(Some(vlan))
         }
     }
+}
+
+/// The preference of a leg: its own, else that of its leaf.
+fn preference(fabric: &Fabric, leg: LagId) -> Option<Preference> {
+    let leg = fabric.lag(leg);
+    let of_leaf = || fabric.overlay_of(leg.device).map(|overlay| overlay.preference);
+    leg.segment_preference.or_else(of_leaf).map(|preference| preference.value)
 }
 
 fn address(fabric: &Fabric, leg: LagId) -> Option<IpAddr> {

@@ -20,7 +20,7 @@ use crate::value::{
 };
 
 /// What a route says, by its type (RFC 7432 section 7, RFC 9136 section 3).
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
 pub enum RouteKind {
     /// Type 1 for an Ethernet segment as a whole, or for one instance on it.
@@ -216,7 +216,9 @@ impl State {
             progress.advance(1);
             self.received_of(fabric, switch, (at, &among), device)
         };
-        origins.par_iter().flat_map_iter(of).collect()
+        let mut received: Vec<Received> = origins.par_iter().flat_map_iter(of).collect();
+        self.join_alike(fabric, switch, &mut received);
+        received
     }
 
     /// The routes of one VTEP, with what becomes of each at another.

@@ -5,7 +5,8 @@ use std::net::IpAddr;
 use super::{Apart, Instance, Targets};
 use crate::behavior::State;
 use crate::fabric::{
-    DeviceId, Fabric, OutsideId, PresenceId, SegmentId, SegmentSettings, Via, VrfId, VrfPresence,
+    DeviceId, EndpointId, Fabric, OutsideId, PresenceId, SegmentId, SegmentSettings, Via, VrfId,
+    VrfPresence,
 };
 use crate::source::At;
 use crate::value::{
@@ -386,7 +387,34 @@ impl State {
                 }
             }
         }
-        found
+        self.distinct_prefixes(fabric, switch, found)
+    }
+
+    /// Of what other VTEPs tell those that are no other's route (RFC 7432 section 7.9), prefix by prefix.
+    fn distinct_prefixes(
+        &self,
+        fabric: &Fabric,
+        switch: DeviceId,
+        mut found: Vec<TenantRoute>,
+    ) -> Vec<TenantRoute> {
+        if !self.evpn.has_shared_distinguisher() {
+            return found;
+        }
+        found.sort_unstable_by_key(|route| route.prefix);
+        let mut kept = Vec::with_capacity(found.len());
+        for alike in found.chunk_by(|a, b| a.prefix == b.prefix) {
+            let mut alike = alike.to_vec();
+            self.distinct(fabric, switch, &mut alike, |route| match route.source {
+                TenantSource::Learned(learnt) => {
+                    let place = fabric.vrf(learnt.vrf).place_of(learnt.switch);
+                    let instance = place.and_then(|place| self.evpn.tenant(learnt.vrf, place));
+                    (learnt.switch, instance.and_then(|instance| instance.rd))
+                }
+                _ => (switch, None),
+            });
+            kept.extend(alike);
+        }
+        kept
     }
 
     /// The hosts at other VTEPs whose type 2 routes a VRF on a switch imports, as routes to each address.
@@ -397,6 +425,7 @@ impl State {
         if irb(fabric, &fabric.vrf(vrf).switches[place]) != Some(Irb::Symmetric) {
             return found;
         }
+        let shared = self.evpn.has_shared_distinguisher();
         for (id, _) in fabric.presences().filter(|(_, at)| at.switch != switch) {
             let endpoints = self.evpn.endpoints_at(id);
             if endpoints.is_empty() {
@@ -404,6 +433,9 @@ impl State {
             }
             let Some(route) = self.host_route(fabric, own, switch, id) else { continue };
             for &endpoint in endpoints {
+                if shared && !self.telling_of(fabric, switch, endpoint).contains(&id) {
+                    continue;
+                }
                 let all = fabric.endpoint(endpoint).addresses.iter().map(|one| one.address());
                 let elsewhere = all.filter(|&address| !self.has_here(fabric, address, switch));
                 found.extend(
@@ -509,6 +541,7 @@ impl State {
         }
         origins.sort_unstable();
         origins.dedup();
+        let mut told = Vec::new();
         for (other, there) in origins.into_iter().filter(|&(_, there)| there != switch) {
             let Some(place) = fabric.vrf(other).place_of(there) else { continue };
             let theirs = &fabric.vrf(other).switches[place];
@@ -528,13 +561,14 @@ impl State {
                 continue;
             }
             let Ok(next_hop) = self.reaches_vtep(fabric, switch, there) else { continue };
-            found.extend(routes.into_iter().map(|route| TenantRoute {
+            told.extend(routes.into_iter().map(|route| TenantRoute {
                 prefix: route.prefix,
                 source: TenantSource::Learned(Learnt { switch: there, vrf: other }),
                 next_hop: Some(next_hop),
                 vni: theirs.vni.map(|vni| vni.value),
             }));
         }
+        found.extend(self.distinct_prefixes(fabric, switch, told));
         found
     }
 
@@ -580,15 +614,31 @@ impl State {
         if self.has_here(fabric, address, switch) {
             return found;
         }
-        let endpoints = fabric.endpoints_with(address).iter();
-        for &id in endpoints.flat_map(|&endpoint| self.evpn.attached(endpoint)) {
-            let presence = fabric.presence(id);
+        for &endpoint in fabric.endpoints_with(address) {
+            let telling = self.telling_of(fabric, switch, endpoint);
+            let routes =
+                telling.into_iter().filter_map(|id| self.host_route(fabric, own, switch, id));
             found.extend(
-                self.host_route(fabric, own, switch, id)
-                    .filter(|_| presence.switch != switch)
-                    .map(|route| TenantRoute { prefix: IpPrefix::host(address), ..route }),
+                routes.map(|route| TenantRoute { prefix: IpPrefix::host(address), ..route }),
             );
         }
+        found
+    }
+
+    /// The VTEPs whose routes for an endpoint get to another as their own (RFC 7432 section 7.9).
+    fn telling_of(
+        &self,
+        fabric: &Fabric,
+        switch: DeviceId,
+        endpoint: EndpointId,
+    ) -> Vec<PresenceId> {
+        let all = self.evpn.attached(endpoint).iter().copied();
+        let mut found: Vec<PresenceId> =
+            all.filter(|&id| fabric.presence(id).switch != switch).collect();
+        self.distinct(fabric, switch, &mut found, |&id| {
+            let rd = self.evpn.instance(id).and_then(|instance| instance.rd);
+            (fabric.presence(id).switch, rd)
+        });
         found
     }
 

@@ -30,10 +30,13 @@ pub(crate) fn why_not(fabric: &Fabric, state: &State, member: MemberId) -> Optio
         Reason::Unsupported => "refused: the device can't do what the LAG asks".into(),
         Reason::PairSplit => "closed: the peer link is down, and this side is secondary".into(),
         Reason::StackSplit => "closed: its stack member is off, or split from the master".into(),
+        Reason::OwnSystem if outcome.state == MemberState::Closed => {
+            "closed: it hears its own system identifier, and another member is used".into()
+        }
         Reason::OwnSystem => "alone: it hears its own system identifier".into(),
         Reason::Unanswered(Unanswered::Closed) => "closed: nobody answers".into(),
         Reason::Unanswered(_) if outcome.state == MemberState::Closed => {
-            "closed: nobody answers, and another member is used alone".into()
+            "closed: nobody answers, and another member is used".into()
         }
         Reason::Unanswered(_) => "alone: nobody answers".into(),
     };

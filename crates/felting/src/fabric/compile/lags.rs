@@ -12,7 +12,9 @@ use crate::id::{IdRange, IdVec};
 use crate::source::{
     At, BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys, Span,
 };
-use crate::value::{Activity, BondProtocol, Protocol, SegmentMode, Timeout, Unanswered, VlanSet};
+use crate::value::{
+    Activity, BondProtocol, PartnerBy, Protocol, SegmentMode, Timeout, Unanswered, VlanSet,
+};
 
 impl Made<'_> {
     pub(super) fn port_settings(&mut self, document: &Document) {
@@ -118,6 +120,7 @@ impl Made<'_> {
             mode: keys.mode().copied().unwrap_or(At::new(Activity::Active, span)),
             timeout: keys.timeout().copied().unwrap_or(At::new(Timeout::Long, span)),
             unanswered: keys.unanswered().copied().unwrap_or(At::new(Unanswered::Individual, span)),
+            partner_by: keys.partner_by().map_or(PartnerBy::Member, |by| by.value),
             group_number: keys.group().copied(),
             group: None,
             tagged: keys.tagged().cloned().unwrap_or_else(|| At::new(VlanSet::default(), span)),
@@ -134,6 +137,7 @@ impl Made<'_> {
             segment: None,
             segment_mode:
                 keys.segment_mode().copied().unwrap_or(At::new(SegmentMode::AllActive, span)),
+            segment_preference: keys.segment_preference().copied(),
             tree: TreePort {
                 edge: keys.edge().copied(),
                 runs: keys.tree().copied(),
@@ -310,6 +314,7 @@ impl Made<'_> {
                 mode: keys.mode.unwrap_or(At::new(Activity::Active, span)),
                 timeout: keys.timeout.unwrap_or(At::new(Timeout::Long, span)),
                 unanswered: keys.unanswered.unwrap_or(At::new(default, span)),
+                partner_by: keys.partner_by.map_or(PartnerBy::Member, |by| by.value),
                 group_number: None,
                 group: None,
                 tagged: At::new(VlanSet::default(), span),
@@ -325,6 +330,7 @@ impl Made<'_> {
                 segment_id: None,
                 segment: None,
                 segment_mode: At::new(SegmentMode::AllActive, span),
+                segment_preference: None,
                 tree: TreePort::default(),
             }))
         } else {
