@@ -34,9 +34,10 @@ pub use tree::{BridgePriority, TreePortPriority};
 pub use vlan::VlanSet;
 pub use words::{
     Activity, Advertised, BondProtocol, DfElection, Duplex, Encapsulation, Family, GatewayKind,
-    HashPolicy, Irb, IsisLevel, Medium, NetworkType, NextHopRule, NumberedBy, PartnerBy, PathCosts,
-    PeerLinkLoss, PoolKind, Protocol, Replication, Role, SegmentMode, SessionOver, SingleHomed,
-    SplitDetection, TargetRule, Timeout, TreeMode, Unanswered, UnderlayProtocol,
+    HashPolicy, Irb, IsisLevel, IsolatedBy, Medium, NetworkType, NextHopRule, NumberedBy,
+    PartnerBy, PathCosts, PeerLinkLoss, PoolKind, Protocol, Replication, Role, SegmentMode,
+    SessionOver, SingleHomed, SplitDetection, TargetRule, Timeout, TreeMode, Unanswered,
+    UnderlayProtocol,
 };
 
 /// A text that is not a value of the type that was asked for.

@@ -179,7 +179,7 @@ fn every_member_of_every_lab() {
                 let known = known.map(|(_, _, _, departure)| departure);
                 assert!(known.is_some(), "{id}, stage {stage}: {difference}\n{text}");
                 let one = format!("{id}, stage {stage}, {:?}", known.unwrap());
-                met.entry(one).or_insert_with(Vec::new).push(difference);
+                met.entry(one).or_default().push(difference);
             }
             compared += fabric.members().count();
         }

@@ -115,6 +115,14 @@ fn page(input: &Json) -> String {
             10_000 + vlan
         );
     }
+    page.push_str(&machines(hosts));
+    let _ = writeln!(page, "[cabling]\nruns = {runs:?}");
+    page
+}
+
+/// The hosts, with a machine in each VLAN.
+fn machines(hosts: &serde_json::Map<String, Json>) -> String {
+    let mut page = String::new();
     for (name, host) in hosts {
         let legs: Vec<&str> = list(&host["legs"]).iter().map(|leg| leg.as_str().unwrap()).collect();
         let nics: Vec<String> = legs.iter().map(|leg| format!("{leg} 10G")).collect();
@@ -134,7 +142,6 @@ fn page(input: &Json) -> String {
             );
         }
     }
-    let _ = writeln!(page, "[cabling]\nruns = {runs:?}");
     page
 }
 

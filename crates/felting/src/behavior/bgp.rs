@@ -8,7 +8,7 @@ mod next_hop;
 mod settle;
 
 use std::cmp::Ordering;
-use std::collections::VecDeque;
+use std::collections::{BTreeSet, VecDeque};
 use std::fmt;
 use std::net::Ipv4Addr;
 use std::sync::OnceLock;
@@ -151,6 +151,21 @@ struct Classes {
 }
 
 impl Bgp {
+    /// The switches that have ends of sessions for a family, none of which carries it.
+    pub(super) fn without_any(&self, fabric: &Fabric, family: Family) -> BTreeSet<DeviceId> {
+        let ends = |router: &crate::fabric::Router| {
+            let meant = |session: &SessionId| {
+                fabric.session(*session).families.iter().any(|own| own.value == family)
+            };
+            router.sessions.iter().filter(meant).collect::<Vec<_>>()
+        };
+        let routers = fabric.routers().filter(|(_, router)| {
+            let own = ends(router);
+            !own.is_empty() && own.iter().all(|&id| !self.outcomes[id].carries(family))
+        });
+        routers.map(|(_, router)| router.device).collect()
+    }
+
     /// The sessions over links, which bring the underlay's routes; `underlay` is what it is without them.
     pub(super) fn over_links(fabric: &Fabric, underlay: &Underlay, causes: &mut Causes) -> Self {
         let (adjacencies, of_interface) = (&underlay.adjacencies, &underlay.of_interface);

@@ -5,7 +5,7 @@
 
 use super::evpn::Closed;
 use super::lag::{MemberOutcome, MemberState};
-use super::stack::StackOutcome;
+use super::stack::{self, StackOutcome};
 use super::tree::Trees;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, MemberId, PortId, StackId};
 use crate::id::IdVec;
@@ -101,14 +101,7 @@ impl Carriers<'_> {
     }
 
     fn part_of(&self, port: PortId) -> usize {
-        let Some(stack) = self.fabric.device(self.fabric.port(port).device).stack else { return 0 };
-        // Most stacks are whole, and whose port it is need not be looked for.
-        if self.stacks[stack].parts.len() < 2 {
-            return 0;
-        }
-        let members = &self.fabric.stack(stack).members;
-        let place = members.iter().position(|member| member.ports.contains(port));
-        place.and_then(|place| self.stacks[stack].part_at(place)).unwrap_or(0)
+        stack::part_of(self.fabric, self.stacks, port)
     }
 
     /// The ports by which a switch, or a part of it, bridges.

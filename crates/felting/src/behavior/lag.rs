@@ -12,6 +12,7 @@ use super::ability::{Refused, refused};
 use super::cause::{Aspect, CauseId, Causes, Entity};
 use super::link::{ClosedBy, Far, Links};
 use super::partner::{EndId, Partners, partners, port_number};
+use super::stack::{self, Stacks};
 use crate::fabric::{Fabric, LagId, MemberId, PortId};
 use crate::id::IdVec;
 use crate::value::{Activity, MacAddr, PartnerBy, Protocol, Speed, Unanswered};
@@ -75,6 +76,8 @@ pub enum Reason {
     },
     /// The LAG has this far LAG for a partner, and the member leads elsewhere.
     OtherPartner(LagId),
+    /// The far LAG is of a stack that has split, and the member leads to another part of it than the others.
+    OtherPart,
     /// The LAG has another LACP key than the member, or so has its far end.
     OtherKey,
     /// The device takes no more members than this.
@@ -232,6 +235,7 @@ type Rank = (u16, (usize, usize), PortId);
 pub(super) fn outcomes(
     fabric: &Fabric,
     links: &Links,
+    stacks: &Stacks,
     causes: &mut Causes,
 ) -> (IdVec<LagId, LagOutcome>, IdVec<MemberId, MemberOutcome>) {
     let refused = refused(fabric, causes);
@@ -250,6 +254,7 @@ pub(super) fn outcomes(
         members: IdVec::filled(&fabric.members, waiting),
         partners,
         links,
+        stacks,
         refused,
         causes,
         below_minimum: IdVec::filled(&fabric.lags, false),
@@ -334,6 +339,7 @@ struct Selection<'a> {
     fabric: &'a Fabric,
     far: &'a Far,
     links: &'a Links,
+    stacks: &'a Stacks,
     members: IdVec<MemberId, MemberOutcome>,
     partners: Partners,
     refused: Refused,
@@ -481,7 +487,8 @@ impl Selection<'_> {
         cause: Option<CauseId>,
     ) {
         let (near, other) = (self.speakers[lag], self.speakers[far_lag]);
-        let (own, partner) = (near.system, other.system);
+        let own = self.system_at(lag, self.fabric.member(id).port.value);
+        let partner = self.system_at(far_lag, far);
         if own == partner {
             // IEEE 802.1AX clause 6.4.14.1: a port that leads back to its own system is
             // individual.
@@ -507,6 +514,21 @@ impl Selection<'_> {
         });
     }
 
+    /// The system identifier that a port presents for its LAG: that of the LAG, but in a further part of a split
+    /// stack that of the part.
+    fn system_at(&self, lag: LagId, port: PortId) -> SystemId {
+        let system = self.speakers[lag].system;
+        let made = self.fabric.lag(lag);
+        match stack::part_of(self.fabric, self.stacks, port) {
+            0 => system,
+            _ if made.system.is_some() => system,
+            part => SystemId {
+                mac: stack::mac_of_part(self.fabric, self.stacks, made.device, part),
+                ..system
+            },
+        }
+    }
+
     /// Of the candidates of one end, those of one LAG ID make the LAG: that of the best member.
     /// Halves that present different systems each make their own.
     fn lead(&mut self, end: EndId) {
@@ -523,6 +545,11 @@ impl Selection<'_> {
             if (first.partner, first.keys) == (candidate.partner, candidate.keys) {
                 let cause = self.partners.cause[end];
                 self.settle(candidate.member, MemberState::Selected, Reason::Negotiated, cause);
+            } else if first.partner != candidate.partner
+                && self.far_lag(first.member) == self.far_lag(candidate.member)
+            {
+                let cause = self.partners.cause[end];
+                self.settle(candidate.member, MemberState::Apart, Reason::OtherPart, cause);
             } else if first.partner == candidate.partner
                 && self.same_end(first.member, candidate.member)
             {
@@ -616,7 +643,7 @@ impl Selection<'_> {
                 .map(|(far, id)| {
                     let far_lag = self.fabric.lag_of(far).unwrap_or(lag);
                     let near = self.fabric.member(id).port.value;
-                    let (own, other) = (self.speakers[lag].system, self.speakers[far_lag].system);
+                    let (own, other) = (self.system_at(lag, near), self.system_at(far_lag, far));
                     let decider = if own < other { lag } else { far_lag };
                     (rank(self.fabric, near, far, own < other), id, decider)
                 })

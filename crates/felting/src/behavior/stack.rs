@@ -8,9 +8,9 @@
 use std::cmp::Reverse;
 
 use super::Condition;
-use crate::fabric::{Fabric, PortId, Stack, StackId, StackMember};
+use crate::fabric::{DeviceId, Fabric, PortId, Stack, StackId, StackMember};
 use crate::id::IdVec;
-use crate::value::SplitDetection;
+use crate::value::{MacAddr, SplitDetection};
 
 /// How the links of a stack hang together.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -79,6 +79,36 @@ impl StackOutcome {
     pub fn part_of(&self, member: usize) -> Option<&StackPart> {
         self.parts.iter().find(|part| part.members.contains(&member))
     }
+}
+
+/// What became of every stack.
+pub(super) type Stacks = IdVec<StackId, StackOutcome>;
+
+/// The part of its switch that a port is on: the first, unless the switch is a stack that has split.
+pub(crate) fn part_of(fabric: &Fabric, stacks: &Stacks, port: PortId) -> usize {
+    let Some(stack) = fabric.device(fabric.port(port).device).stack else { return 0 };
+    // Most stacks are whole, and whose port it is need not be looked for.
+    if stacks[stack].parts.len() < 2 {
+        return 0;
+    }
+    let place = fabric.stack(stack).members.iter().position(|member| member.ports.contains(port));
+    place.and_then(|place| stacks[stack].part_at(place)).unwrap_or(0)
+}
+
+/// The MAC address by which a part of a switch is itself to LAGs and trees: that of the switch, and for the further
+/// parts of a split stack that of their master, as no two bridges have one address (IEEE 802.1Q clause 8.13.8).
+pub(super) fn mac_of_part(
+    fabric: &Fabric,
+    stacks: &Stacks,
+    device: DeviceId,
+    part: usize,
+) -> MacAddr {
+    let device = fabric.device(device);
+    let of_master = device.stack.filter(|_| part > 0).and_then(|stack| {
+        let master = stacks[stack].parts.get(part)?.master;
+        Some(fabric.stack(stack).members.get(master)?.mac)
+    });
+    of_master.unwrap_or(device.mac.value)
 }
 
 /// The members that are there, by place.

@@ -15,6 +15,7 @@ use crate::fabric::{
 };
 use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
+use crate::value::Family;
 
 /// What the protocols made of a fabric.
 #[derive(Clone, Debug)]
@@ -128,17 +129,27 @@ impl State {
             // What is found on the way is found again, when it is known what is closed.
             let mut scratch = causes.clone();
             settings::groups(fabric, &mut scratch);
-            lag::outcomes(fabric, &links, &mut scratch).0
+            lag::outcomes(fabric, &links, &stacks, &mut scratch).0
         });
         let pairs = pair::outcomes(fabric, condition, &links.effective, &peer_links);
         let withdrawn = pair::withdrawn(fabric, &pairs);
         let links = links.without(pair::closed(fabric, &pairs), ClosedBy::Pair);
-        let (isolated, legs) = underlay::isolated(fabric, &links.effective);
+        let wans = underlay::wans(fabric, condition);
+        let (isolated, legs) = underlay::isolated(fabric, &links.effective, || {
+            // Legs of Ethernet segments carry no session, so that these can be looked at before they are closed.
+            let mut scratch = causes.clone();
+            let (lags, _) = lag::outcomes(fabric, &links, &stacks, &mut scratch);
+            let beneath = underlay::Beneath { far: &links.effective, lags: &lags };
+            let quiet = Progress::default();
+            let routed =
+                Routed::over(fabric, &beneath, wans.clone(), &withdrawn, &mut scratch, &quiet);
+            routed.bgp.without_any(fabric, Family::Evpn)
+        });
         let links = links.without(legs, ClosedBy::Isolation);
         let settings = Self::of_settings(fabric, &mut causes, base);
         progress.advance(1);
         causes.begin();
-        let (lags, members) = lag::outcomes(fabric, &links, &mut causes);
+        let (lags, members) = lag::outcomes(fabric, &links, &stacks, &mut causes);
         progress.advance(1);
         let facing = lag::facing(fabric, &members, &lags);
         let facing_wholes = lag::facing_wholes(fabric, &facing);
@@ -146,10 +157,9 @@ impl State {
         settings::keys_reused(fabric, &facing, &mut causes);
         progress.advance(1);
         let groups = pair::groups(fabric, &pairs, |lag: LagId| lags[lag].up);
-        let trees = tree::trees(fabric, condition, &links, &members, &lags, &mut causes);
+        let trees = tree::trees(fabric, condition, &links, &stacks, &members, &lags, &mut causes);
         progress.advance(1);
         let beneath = underlay::Beneath { far: &links.effective, lags: &lags };
-        let wans = underlay::wans(fabric, condition);
         let routed = base
             .filter(|base| base.routes_alike(fabric, &beneath, &wans, &withdrawn))
             .map(|base| Arc::clone(&base.routed));

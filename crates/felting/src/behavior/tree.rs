@@ -26,6 +26,7 @@ use super::Condition;
 use super::cause::{Aspect, Causes, Entity};
 use super::lag::{LagOutcome, MemberOutcome};
 use super::link::Links;
+use super::stack::Stacks;
 use crate::fabric::{DeviceId, Fabric, GroupId, LagId, MemberId, PortId, TreeId, TreeSettings};
 use crate::id::{IdVec, typed_id};
 use crate::value::{InstanceNumber, MacAddr, Speed, TreeMode, VlanId, VlanSet};
@@ -425,6 +426,7 @@ pub(super) fn trees(
     fabric: &Fabric,
     condition: &Condition,
     links: &Links,
+    stacks: &Stacks,
     members: &IdVec<MemberId, MemberOutcome>,
     lags: &IdVec<LagId, LagOutcome>,
     causes: &mut Causes,
@@ -437,7 +439,9 @@ pub(super) fn trees(
         lags,
         bridges: IdVec::default(),
         ports: IdVec::default(),
+        stacks,
         of_device: IdVec::filled(&fabric.devices, None),
+        of_part: FxHashMap::default(),
         at: IdVec::filled(&fabric.ports, None),
     };
     builder.bridges();

@@ -6,6 +6,7 @@
 pub(crate) mod adjacency;
 mod lost;
 mod paths;
+mod table;
 mod wan;
 
 use std::collections::BTreeSet;
@@ -27,11 +28,10 @@ use super::evpn::tenant::is_gateway;
 use super::lag::LagOutcome;
 use super::link::Far;
 use crate::fabric::{
-    DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, StaticRoute,
-    Via, WanId,
+    DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, WanId,
 };
 use crate::id::{IdVec, typed_id};
-use crate::value::{Advertised, IpPrefix, UnderlayProtocol};
+use crate::value::{Advertised, IpPrefix, IsolatedBy, UnderlayProtocol};
 
 typed_id! {
     /// Two interfaces that face each other.
@@ -125,8 +125,8 @@ pub enum NoRoute {
     Unknown(RouterId),
     /// The way by a static route is down.
     Down(RouterId),
-    /// The routes lead in a circle.
-    Circle,
+    /// The routes lead in a circle, with a static route of this router's to this prefix in it.
+    Circle(RouterId, IpPrefix),
 }
 
 /// What other parts of the behavior say of what is under interfaces.
@@ -348,11 +348,6 @@ pub(crate) fn segment_subnets(
 
 type Origins = FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>;
 
-/// Whether a static route is in the table: one whose way is down is not, and so is not advertised either.
-fn is_used(route: &StaticRoute, wans: &IdVec<WanId, bool>) -> bool {
-    !matches!(route.via.value, Via::Wan(wan) if !wans[wan])
-}
-
 /// Who advertises what.
 fn origins(
     fabric: &Fabric,
@@ -402,7 +397,7 @@ fn origins(
             }
         }
     }
-    let used = fabric.static_routes.iter().filter(|route| is_used(route, wans));
+    let used = fabric.static_routes.iter().filter(|route| table::is_used(fabric, route, wans));
     for route in used.filter(|route| route.vrf.is_none()) {
         let Some(id) = fabric.devices[route.device].router else { continue };
         let router = &fabric.routers[id];
@@ -505,67 +500,6 @@ impl Underlay {
         IdVec::from(fabric.routers.ids().map(view).collect::<Vec<_>>())
     }
 
-    /// Whether a packet from a router gets to an address, and if not why not. Next hops of equal
-    /// cost are taken to lead to the same end.
-    pub fn delivers(
-        &self,
-        fabric: &Fabric,
-        from: RouterId,
-        address: IpAddr,
-    ) -> Result<(), NoRoute> {
-        self.delivers_as(fabric, from, address, &mut Heard::default())
-    }
-
-    /// As [`delivers`](Self::delivers), for many questions that share what policies let pass.
-    pub(crate) fn delivers_as(
-        &self,
-        fabric: &Fabric,
-        from: RouterId,
-        address: IpAddr,
-        heard: &mut Heard,
-    ) -> Result<(), NoRoute> {
-        self.leads_to(fabric, from, address, heard).map(|_| ())
-    }
-
-    /// The router at which a packet to an address ends, and the WAN paths that it takes.
-    pub(crate) fn leads_to(
-        &self,
-        fabric: &Fabric,
-        from: RouterId,
-        address: IpAddr,
-        heard: &mut Heard,
-    ) -> Result<(RouterId, SmallVec<[WanId; 1]>), NoRoute> {
-        let mut at = from;
-        let mut wans = SmallVec::new();
-        for _ in 0..16 {
-            if Self::owns(fabric, at, address) {
-                return Ok((at, wans));
-            }
-            if let Some(end) = self.connected(fabric, at, address) {
-                return Ok((end, wans));
-            }
-            let own =
-                self.static_routes(fabric, at, address).map(|(length, vias)| (length, vias[0]));
-            let advertised = self.longest(fabric, at, address, heard);
-            let next = match (own, advertised) {
-                (Some((length, via)), known)
-                    if known.is_none_or(|(known, _)| known.length() <= length) =>
-                {
-                    let (next, wan) = self.by(fabric, at, via, heard)?;
-                    wans.extend(wan);
-                    next
-                }
-                (_, Some((_, origin))) => origin.router,
-                (_, None) => return Err(NoRoute::Unknown(at)),
-            };
-            if next == at {
-                return Err(NoRoute::Unknown(at));
-            }
-            at = next;
-        }
-        Err(NoRoute::Circle)
-    }
-
     pub(crate) fn owns(fabric: &Fabric, router: RouterId, address: IpAddr) -> bool {
         let router = &fabric.routers[router];
         router.loopbacks.iter().any(|loopback| loopback.address() == address)
@@ -606,28 +540,6 @@ impl Underlay {
         })
     }
 
-    /// The most specific static routes of a router for an address whose way is up, all as good; the last that
-    /// is written first.
-    fn static_routes(
-        &self,
-        fabric: &Fabric,
-        router: RouterId,
-        address: IpAddr,
-    ) -> Option<(u8, SmallVec<[Via; 2]>)> {
-        let device = fabric.routers[router].device;
-        let own = || {
-            fabric.static_routes.iter().rev().filter(|route| {
-                route.vrf.is_none()
-                    && route.device == device
-                    && route.to.contains(address)
-                    && is_used(route, &self.wans)
-            })
-        };
-        let length = own().map(|route| route.to.length()).max()?;
-        let longest = own().filter(|route| route.to.length() == length);
-        Some((length, longest.map(|route| route.via.value).collect()))
-    }
-
     /// The interface of a router whose link leads to another.
     fn link_to(&self, fabric: &Fabric, router: RouterId, to: RouterId) -> Option<InterfaceId> {
         fabric.routers[router].interfaces.iter().find(|&id| {
@@ -636,39 +548,6 @@ impl Underlay {
                 fabric.devices[fabric.interface(adjacency.other(id)).device].router == Some(to)
             })
         })
-    }
-
-    /// The router that a static route leads to, and by which WAN path.
-    fn by(
-        &self,
-        fabric: &Fabric,
-        at: RouterId,
-        via: Via,
-        heard: &mut Heard,
-    ) -> Result<(RouterId, Option<WanId>), NoRoute> {
-        match via {
-            Via::Wan(wan) => {
-                let [a, b] = fabric.wan(wan).ends.map(|end| fabric.port(end.value).device);
-                let here = fabric.routers[at].device;
-                let there = if a == here { b } else { a };
-                let router = fabric.devices[there]
-                    .router
-                    .filter(|_| self.wans[wan] && (a == here || b == here));
-                router.map(|router| (router, Some(wan))).ok_or(NoRoute::Down(at))
-            }
-            Via::Device(device) => {
-                let router = fabric.devices[device].router;
-                let near = router.filter(|&router| self.neighbors(fabric, at).contains(&router));
-                near.map(|router| (router, None)).ok_or(NoRoute::Down(at))
-            }
-            Via::Address(address) => match self.connected(fabric, at, address) {
-                Some(router) => Ok((router, None)),
-                None => self
-                    .longest(fabric, at, address, heard)
-                    .map(|(_, origin)| (origin.router, None))
-                    .ok_or(NoRoute::Down(at)),
-            },
-        }
     }
 
     /// The routers on links that carry packets.
@@ -699,28 +578,26 @@ fn is_underlay(interface: &crate::fabric::Interface) -> bool {
     interface.vrf.is_none()
 }
 
-/// The leaves that close their legs of Ethernet segments, as they are told to and have lost all their links to the
-/// underlay, with the ports: a leaf that nobody reaches would otherwise go on attracting frames.
-pub(super) fn isolated(fabric: &Fabric, far: &Far) -> (Vec<DeviceId>, Vec<PortId>) {
+/// The leaves that close their legs of Ethernet segments, as they are told to and have lost the core, with the ports:
+/// a leaf that nobody reaches would otherwise go on attracting frames. `sessionless` tells who has lost all its
+/// sessions, and is asked only where that counts.
+pub(super) fn isolated(
+    fabric: &Fabric,
+    far: &Far,
+    sessionless: impl FnOnce() -> BTreeSet<DeviceId>,
+) -> (Vec<DeviceId>, Vec<PortId>) {
     let (mut isolated, mut closed) = (Vec::new(), Vec::new());
-    for overlay in fabric.overlays.values().filter(|overlay| overlay.core_isolation.value) {
-        let Some(router) = fabric.router_of(overlay.device) else { continue };
-        let is_up = |interface: &crate::fabric::Interface| match interface.place {
-            InterfacePlace::Port(port) => far[port].is_some(),
-            InterfacePlace::Lag(lag) => fabric
-                .lag(lag)
-                .members
-                .iter()
-                .any(|member| far[fabric.member(member).port.value].is_some()),
-            InterfacePlace::Vlan(_) => false,
+    let closes = || fabric.overlays.values().filter(|overlay| overlay.core_isolation.value);
+    let sessionless = match closes().any(|overlay| overlay.isolated_by == IsolatedBy::Sessions) {
+        true => sessionless(),
+        false => BTreeSet::new(),
+    };
+    for overlay in closes() {
+        let lost = match overlay.isolated_by {
+            IsolatedBy::Links => linkless(fabric, far, overlay.device),
+            IsolatedBy::Sessions => sessionless.contains(&overlay.device),
         };
-        let mut own = router
-            .interfaces
-            .iter()
-            .map(|id| fabric.interface(id))
-            .filter(|interface| is_underlay(interface))
-            .peekable();
-        if own.peek().is_none() || own.any(is_up) {
+        if !lost {
             continue;
         }
         let legs = fabric.ethernet_segments.values().flat_map(|segment| &segment.legs);
@@ -735,6 +612,27 @@ pub(super) fn isolated(fabric: &Fabric, far: &Far) -> (Vec<DeviceId>, Vec<PortId
         }
     }
     (isolated, closed)
+}
+
+/// Whether a router has links to the underlay, and all of them are down.
+fn linkless(fabric: &Fabric, far: &Far, device: DeviceId) -> bool {
+    let Some(router) = fabric.router_of(device) else { return false };
+    let is_up = |interface: &crate::fabric::Interface| match interface.place {
+        InterfacePlace::Port(port) => far[port].is_some(),
+        InterfacePlace::Lag(lag) => fabric
+            .lag(lag)
+            .members
+            .iter()
+            .any(|member| far[fabric.member(member).port.value].is_some()),
+        InterfacePlace::Vlan(_) => false,
+    };
+    let mut own = router
+        .interfaces
+        .iter()
+        .map(|id| fabric.interface(id))
+        .filter(|interface| is_underlay(interface))
+        .peekable();
+    own.peek().is_some() && !own.any(is_up)
 }
 
 /// Whether the link under an interface is up.

@@ -12,10 +12,10 @@ use crate::id::IdRange;
 use crate::source::{At, Span};
 use crate::value::{
     Advertised, Area, Asn, DfElection, Encapsulation, Family, GatewayKind, Interval, IpInterface,
-    IpPrefix, Irb, IsisLevel, Loopback, MacAddr, Metric, Mtu, NetworkType, NextHopRule, Number,
-    NumberedBy, PoolKind, PoolNumber, Preference, Replication, RouteDistinguisher, RouteTarget,
-    SessionOver, SingleHomed, TargetPattern, TargetRule, UdpPort, UnderlayProtocol, VlanId, Vni,
-    VrrpId, VrrpPriority,
+    IpPrefix, Irb, IsisLevel, IsolatedBy, Loopback, MacAddr, Metric, Mtu, NetworkType, NextHopRule,
+    Number, NumberedBy, PoolKind, PoolNumber, Preference, Replication, RouteDistinguisher,
+    RouteTarget, SessionOver, SingleHomed, TargetPattern, TargetRule, UdpPort, UnderlayProtocol,
+    VlanId, Vni, VrrpId, VrrpPriority,
 };
 
 /// From what values are allotted that nobody wrote.
@@ -163,6 +163,15 @@ pub struct StaticRoute {
     pub via: At<Via>,
     /// Its VRF, if it is a tenant's.
     pub vrf: Option<At<VrfId>>,
+    /// How long a packet may take by it: a slower WAN path is not used.
+    pub within: Option<At<Interval>>,
+}
+
+impl StaticRoute {
+    /// Whether a path is slower than the route allows. A path whose delay nobody wrote is not.
+    pub fn is_beyond(&self, wan: &Wan) -> bool {
+        self.within.zip(wan.delay).is_some_and(|(within, delay)| delay.value > within.value)
+    }
 }
 
 /// By what a static route leads.
@@ -290,6 +299,8 @@ pub struct Overlay {
     pub suppression: bool,
     /// Whether Ethernet segments are closed when the underlay is lost.
     pub core_isolation: At<bool>,
+    /// What then counts as lost.
+    pub isolated_by: IsolatedBy,
     /// How the designated forwarder is found.
     pub election: At<DfElection>,
     /// The preference in an election by preference.

@@ -2,6 +2,8 @@
 
 mod flooding_over_wan;
 mod no_path_within_bound;
+mod route_too_slow;
+mod route_unusable;
 mod wan_mtu;
 mod wan_tag_clash;
 mod wan_unattached;
@@ -16,6 +18,8 @@ pub(super) static RULES: &[&Rule] = &[
     &wan_mtu::RULE,
     &wan_unrouted::RULE,
     &no_path_within_bound::RULE,
+    &route_too_slow::RULE,
+    &route_unusable::RULE,
     &flooding_over_wan::RULE,
 ];
 

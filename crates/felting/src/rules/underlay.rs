@@ -324,13 +324,21 @@ pub(super) fn loss(cx: &Context<'_>, lost: LostWay, owner: DeviceId) -> Loss {
                 devices: vec![device],
             }
         }
-        LostWay::Circle => Loss {
-            span: written(owner).unwrap_or(fabric.device(owner).name.span),
-            label: "its routes lead in a circle".to_owned(),
-            why: "the static routes lead in a circle".to_owned(),
-            remedy: "let each static route lead to a router nearer to it".to_owned(),
-            devices: vec![owner],
-        },
+        LostWay::Circle(at, to) => {
+            let device = router(at).device;
+            let own = fabric.static_routes().iter().filter(|route| route.device == device);
+            let route = own.rev().find(|route| route.to.value == to);
+            Loss {
+                span: route.map_or(router(at).span, |route| route.via.span),
+                label: format!("{} sends what is for {to} this way", name(device)),
+                why: format!("the static route of {} to {to} leads back", name(device)),
+                remedy: format!(
+                    "lead that route to a router that is nearer to {}, or take it out",
+                    name(owner)
+                ),
+                devices: vec![device, owner],
+            }
+        }
     }
 }
 

@@ -13,12 +13,13 @@ use super::span::{At, FileId, Span};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
-    IpInterface, IpPrefix, Irb, IsisLevel, Length, Loopback, MacAddr, Medium, Metric, Mtu,
-    NetworkType, NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts, PeerLinkLoss,
-    PoolKind, PoolNumber, Preference, PrefixError, Protocol, Replication, Role, RouteDistinguisher,
-    RouteTarget, SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection,
-    StackMemberNumber, TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort,
-    Unanswered, UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
+    IpInterface, IpPrefix, Irb, IsisLevel, IsolatedBy, Length, Loopback, MacAddr, Medium, Metric,
+    Mtu, NetworkType, NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts,
+    PeerLinkLoss, PoolKind, PoolNumber, Preference, PrefixError, Protocol, Replication, Role,
+    RouteDistinguisher, RouteTarget, SegmentIdentifier, SegmentMode, SessionOver, SingleHomed,
+    SplitDetection, StackMemberNumber, TargetPattern, TargetRule, Timeout, TreeMode,
+    TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId,
+    VrrpPriority,
 };
 
 /// The most bytes that a text may have.
@@ -307,6 +308,7 @@ read_word!(
     Timeout,
     Unanswered,
     PartnerBy,
+    IsolatedBy,
     Role,
     Medium,
     HashPolicy,

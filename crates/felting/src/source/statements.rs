@@ -13,12 +13,13 @@ use super::span::{At, Span};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
-    IpInterface, IpPrefix, Irb, IsisLevel, Length, Loopback, MacAddr, Medium, Metric, Mtu,
-    NetworkType, NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts, PeerLinkLoss,
-    PoolKind, PoolNumber, Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
-    SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber,
-    TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered,
-    UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
+    IpInterface, IpPrefix, Irb, IsisLevel, IsolatedBy, Length, Loopback, MacAddr, Medium, Metric,
+    Mtu, NetworkType, NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts,
+    PeerLinkLoss, PoolKind, PoolNumber, Preference, Protocol, Replication, Role,
+    RouteDistinguisher, RouteTarget, SegmentIdentifier, SegmentMode, SessionOver, SingleHomed,
+    SplitDetection, StackMemberNumber, TargetPattern, TargetRule, Timeout, TreeMode,
+    TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId,
+    VrrpPriority,
 };
 
 keys! {
@@ -450,6 +451,9 @@ keys! {
         via: SmolStr [identity];
         /// Its VRF, where it is a tenant's.
         vrf: SmolStr;
+        /// How long a packet may take: the route is used only while the WAN path that it leads by is no slower. Of
+        /// two routes by two paths the one within its bound is used.
+        within: Interval;
     }
 
     /// Which prefixes a routing policy lets through: what `deny` covers not, else what `permit` covers,
@@ -529,8 +533,10 @@ keys! {
         advertise_gateways: bool;
         /// Whether ARP and ND are answered from what EVPN says; true unless said otherwise.
         suppression: bool;
-        /// Whether Ethernet segments are closed when the underlay is lost; false by default.
+        /// Whether legs of Ethernet segments are closed when the core is lost; false by default.
         core_isolation: bool;
+        /// What counts as lost: all `links` to the underlay, or all EVPN `sessions`; `links` by default.
+        isolated_by: IsolatedBy;
         /// How the designated forwarder of an Ethernet segment is found; `modulus` by default.
         election: DfElection;
         /// The preference in an election by preference; 32767 by default.

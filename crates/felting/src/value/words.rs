@@ -127,6 +127,14 @@ words! {
         Links = "links",
     }
 
+    /// What a leaf has to lose to count as cut off from the core.
+    IsolatedBy, "what core isolation counts" {
+        /// All its links to the underlay.
+        Links = "links",
+        /// All its EVPN sessions.
+        Sessions = "sessions",
+    }
+
     /// What a switch is for.
     Role, "a switch's role" {
         /// Joins the leaves.

@@ -145,6 +145,18 @@ fn aliasing_local_bias_and_core_isolation() {
     assert!(state.isolated().is_empty());
     // Its routes are gone as well.
     assert_eq!(addresses(&fabric, &state), ["10.64.9.17"]);
+    // Links that are up count, whatever is over them, unless sessions are what counts.
+    let silent = |overlay: &str| {
+        let text = text(overlay, "").replace("to = \"crest-*\"\n", "to = \"crest-*\"\nWRONG");
+        let wrong = "differs = [{ on = \"kelp-b\", peer_as = 64999 }]\n";
+        made(&text.replacen("WRONG", wrong, 1))
+    };
+    let (_, state) = silent("core_isolation = true\n");
+    assert!(state.isolated().is_empty());
+    let (fabric, state) = silent("core_isolation = true\nisolated_by = \"sessions\"\n");
+    assert_eq!(state.isolated(), [device(&fabric, "kelp-b")]);
+    let (_, state) = silent("isolated_by = \"sessions\"\n");
+    assert!(state.isolated().is_empty());
 }
 
 #[test]

@@ -310,7 +310,7 @@ fn a_wan_is_crossed_by_static_routes_both_ways() {
     assert_eq!(delivers(&state, "inlet-a", "10.64.40.41"), Ok(()));
     assert_eq!(delivers(&state, "skerry-a", "10.64.9.17"), Ok(()));
     let (_, cut) = made_under(&text, &["skerry-a et49"]);
-    assert_eq!(delivers(&cut, "inlet-a", "10.64.40.41"), Err(NoRoute::Unknown(router("inlet-a"))));
+    assert_eq!(delivers(&cut, "inlet-a", "10.64.40.41"), Err(NoRoute::Down(router("inlet-a"))));
     let sessions = |state: &State, name: &str| {
         let router: DeviceId = device(&fabric, name);
         let own = fabric.router_of(router).unwrap().sessions.iter();
@@ -447,7 +447,19 @@ fn static_routes_lead_by_addresses_and_switches() {
     }
     // Two that lead to each other go round in a circle.
     let circle = "[[route]]\non = \"kelp-a\"\nto = \"203.0.113.0/24\"\nvia = \"crest-1\"\n[[route]]\non = \"crest-1\"\nto = \"203.0.113.0/24\"\nvia = \"kelp-a\"\n";
-    assert_eq!(delivers(circle, "kelp-a", "203.0.113.1"), Err(NoRoute::Circle));
+    let (fabric, _) = made(&format!("{base}{circle}"));
+    let prefix = "203.0.113.0/24".parse().unwrap();
+    let lost = NoRoute::Circle(router(&fabric, "kelp-a"), prefix);
+    assert_eq!(delivers(circle, "kelp-a", "203.0.113.1"), Err(lost));
+    // A static route of a router in between is followed too: what is advertised leads there first.
+    let between = "[[route]]\non = \"crest-*\"\nto = \"10.64.8.12/32\"\nvia = \"kelp-a\"\n";
+    let (fabric, _) = made(&format!("{base}{between}"));
+    let lost = delivers(between, "kelp-a", "10.64.8.12");
+    let at = [router(&fabric, "crest-1"), router(&fabric, "crest-2")];
+    assert!(matches!(lost, Err(NoRoute::Circle(turns, _)) if at.contains(&turns)), "{lost:?}");
+    // One that leads nowhere is in no table, and what is told is used instead.
+    let nowhere = "[[route]]\non = \"crest-*\"\nto = \"10.64.8.12/32\"\nvia = \"192.0.2.1\"\n";
+    assert_eq!(delivers(nowhere, "kelp-a", "10.64.8.12"), Ok(()));
 }
 
 #[test]

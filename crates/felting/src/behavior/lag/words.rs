@@ -19,6 +19,7 @@ pub(crate) fn why_not(fabric: &Fabric, state: &State, member: MemberId) -> Optio
         Reason::OtherPartner(lead) => {
             format!("left out: the LAG has {} for a partner", fabric.lag_label(lead))
         }
+        Reason::OtherPart => "left out: it leads to another part of the split stack".into(),
         Reason::BeyondLimit(limit) => format!("refused: the device takes {limit} members"),
         Reason::OtherRate(rate) => {
             format!("refused: the device cannot mix rates, and the first member has {rate}")

@@ -1,11 +1,13 @@
 //! Which bridges a fabric has, which ports they have, and what joins these.
 
+use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::{Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, LanId};
 use crate::behavior::Condition;
 use crate::behavior::lag::{LagOutcome, MemberOutcome, MemberState};
 use crate::behavior::partner::port_number;
+use crate::behavior::stack::{self, Stacks};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, GroupId, LagId, MemberId, PortId, TreePort};
 use crate::id::IdVec;
 use crate::value::{
@@ -16,11 +18,14 @@ pub(super) struct Builder<'a> {
     pub(super) fabric: &'a Fabric,
     pub(super) condition: &'a Condition,
     pub(super) far: &'a IdVec<PortId, Option<PortId>>,
+    pub(super) stacks: &'a Stacks,
     pub(super) members: &'a IdVec<MemberId, MemberOutcome>,
     pub(super) lags: &'a IdVec<LagId, LagOutcome>,
     pub(super) bridges: IdVec<BridgeId, Bridge>,
     pub(super) ports: IdVec<BridgePortId, BridgePort>,
     pub(super) of_device: IdVec<DeviceId, Option<BridgeId>>,
+    /// The bridges that the further parts of split stacks are.
+    pub(super) of_part: FxHashMap<(DeviceId, usize), BridgeId>,
     /// The bridge port that each port is, or is part of.
     pub(super) at: IdVec<PortId, Option<BridgePortId>>,
 }
@@ -55,7 +60,44 @@ impl Builder<'_> {
                 settings: device.tree,
                 chosen: priority.is_some(),
             }));
+            self.further_parts(id);
         }
+    }
+
+    /// The bridges that the further parts of a split stack are: as the first, but for the address.
+    fn further_parts(&mut self, device: DeviceId) {
+        let (Some(stack), Some(first)) = (self.fabric.device(device).stack, self.of_device[device])
+        else {
+            return;
+        };
+        for part in 1..self.stacks[stack].parts.len() {
+            let mut bridge = self.bridges[first].clone();
+            bridge.identifier.mac = stack::mac_of_part(self.fabric, self.stacks, device, part);
+            self.of_part.insert((device, part), self.bridges.push(bridge));
+        }
+    }
+
+    /// The bridge that a port is of.
+    fn bridge_at(&self, port: PortId) -> Option<BridgeId> {
+        let device = self.fabric.port(port).device;
+        match stack::part_of(self.fabric, self.stacks, port) {
+            0 => self.of_device[device],
+            part => self.of_part.get(&(device, part)).copied(),
+        }
+    }
+
+    /// The members of a LAG by the part of its switch that they are on.
+    fn by_part(&self, lag: LagId) -> SmallVec<[(usize, SmallVec<[MemberId; 4]>); 1]> {
+        let mut found: SmallVec<[(usize, SmallVec<[MemberId; 4]>); 1]> = SmallVec::new();
+        for member in self.fabric.lag(lag).members.iter() {
+            let port = self.fabric.member(member).port.value;
+            let part = stack::part_of(self.fabric, self.stacks, port);
+            match found.iter_mut().find(|(known, _)| *known == part) {
+                Some((_, members)) => members.push(member),
+                None => found.push((part, SmallVec::from_iter([member]))),
+            }
+        }
+        found
     }
 
     /// Whether a LAG is between the two sides of a pair: inside the bridge.
@@ -80,48 +122,73 @@ impl Builder<'_> {
         let mut of_group: IdVec<GroupId, Option<BridgePortId>> =
             IdVec::filled(&self.fabric.groups, None);
         for (id, lag) in self.fabric.lags() {
-            let Some(bridge) = self.of_device[lag.device] else { continue };
+            if self.of_device[lag.device].is_none() {
+                continue;
+            }
             let vlans = vlans(&lag.tagged.value, lag.untagged.map(|vlan| vlan.value));
             if vlans.is_empty() || !lag.addresses.is_empty() || self.is_inside(id) {
                 continue;
             }
-            let outcome = &self.lags[id];
-            // RFC 7432 section 8.5 keeps loops out of an Ethernet segment, not the tree.
-            let by_tree = lag.segment.is_none() || lag.group.is_some();
-            let known = lag.group.and_then(|group| of_group[group]);
-            let together = match known {
-                Some(port) => port,
-                None => {
-                    let carrier = lag.group.map_or(Carrier::Lag(id), Carrier::Group);
-                    let first = lag.members.get(0).map(|m| self.fabric.member(m).port.value);
-                    let Some(first) = first else { continue };
-                    let port = self.add(bridge, carrier, first, lag.tree, &vlans);
-                    self.ports[port].runs &= by_tree;
-                    if let Some(group) = lag.group {
-                        of_group[group] = Some(port);
-                    }
-                    port
-                }
-            };
-            let port = &mut self.ports[together];
-            if known.is_some() && port.vlans != vlans {
-                port.vlans = port.vlans.union(&vlans);
+            for (_, members) in self.by_part(id) {
+                self.lag_port(id, &members, &vlans, &mut of_group);
             }
-            port.linked |= outcome.up;
-            port.bandwidth = Speed::sum(port.bandwidth.into_iter().chain(outcome.bandwidth));
-            for member in lag.members.iter() {
-                let state = self.members[member].state;
-                let physical = self.fabric.member(member).port.value;
-                if self.members[member].distributing {
-                    self.at[physical] = Some(together);
-                } else if state == MemberState::Individual {
-                    let alone =
-                        self.add(bridge, Carrier::Port(physical), physical, lag.tree, &vlans);
-                    self.ports[alone].linked = true;
-                    self.ports[alone].runs &= by_tree;
-                    self.ports[alone].bandwidth = Some(self.fabric.port(physical).speed);
-                    self.at[physical] = Some(alone);
+        }
+    }
+
+    /// The bridge port that members of a LAG on one part of its switch are.
+    fn lag_port(
+        &mut self,
+        id: LagId,
+        members: &[MemberId],
+        vlans: &VlanSet,
+        of_group: &mut IdVec<GroupId, Option<BridgePortId>>,
+    ) {
+        let lag = self.fabric.lag(id);
+        let physical = |member: MemberId| self.fabric.member(member).port.value;
+        let Some(bridge) = members.first().and_then(|&first| self.bridge_at(physical(first)))
+        else {
+            return;
+        };
+        // RFC 7432 section 8.5 keeps loops out of an Ethernet segment, not the tree.
+        let by_tree = lag.segment.is_none() || lag.group.is_some();
+        let known = lag.group.and_then(|group| of_group[group]);
+        let together = match known {
+            Some(port) => port,
+            None => {
+                let carrier = lag.group.map_or(Carrier::Lag(id), Carrier::Group);
+                let port = self.add(bridge, carrier, physical(members[0]), lag.tree, vlans);
+                self.ports[port].runs &= by_tree;
+                if let Some(group) = lag.group {
+                    of_group[group] = Some(port);
                 }
+                port
+            }
+        };
+        let in_use = || members.iter().copied().filter(|&member| self.members[member].distributing);
+        let (linked, bandwidth) = match members.len() == lag.members.len() {
+            true => (self.lags[id].up, self.lags[id].bandwidth),
+            false => (
+                in_use().next().is_some(),
+                Speed::sum(in_use().map(|member| self.fabric.port(physical(member)).speed)),
+            ),
+        };
+        let port = &mut self.ports[together];
+        if known.is_some() && port.vlans != *vlans {
+            port.vlans = port.vlans.union(vlans);
+        }
+        port.linked |= linked;
+        port.bandwidth = Speed::sum(port.bandwidth.into_iter().chain(bandwidth));
+        for &member in members {
+            let state = self.members[member].state;
+            let physical = self.fabric.member(member).port.value;
+            if self.members[member].distributing {
+                self.at[physical] = Some(together);
+            } else if state == MemberState::Individual {
+                let alone = self.add(bridge, Carrier::Port(physical), physical, lag.tree, vlans);
+                self.ports[alone].linked = true;
+                self.ports[alone].runs &= by_tree;
+                self.ports[alone].bandwidth = Some(self.fabric.port(physical).speed);
+                self.at[physical] = Some(alone);
             }
         }
     }
@@ -130,7 +197,7 @@ impl Builder<'_> {
         let mut settings: Vec<_> = self.fabric.port_settings.iter().collect();
         settings.sort_unstable_by_key(|&(&port, _)| port);
         for (&port, settings) in settings {
-            let Some(bridge) = self.of_device[self.fabric.port(port).device] else { continue };
+            let Some(bridge) = self.bridge_at(port) else { continue };
             let vlans = vlans(&settings.tagged.value, settings.untagged.map(|vlan| vlan.value));
             let routed = !settings.addresses.is_empty();
             let inside = self.fabric.is_stack_port(port) || self.is_peer_port(port);

@@ -21,8 +21,8 @@ pub enum LostWay {
     Parted(RouterId),
     /// A static route leads nowhere.
     Written(RouterId),
-    /// Static routes lead in a circle.
-    Circle,
+    /// Routes lead in a circle, with a static route of this router's to this prefix in it.
+    Circle(RouterId, IpPrefix),
     /// No static route leads there, and there is no routing protocol.
     Unwritten(RouterId),
 }
@@ -32,7 +32,7 @@ impl Underlay {
     pub fn where_lost(&self, fabric: &Fabric, from: RouterId, address: IpAddr) -> Option<LostWay> {
         let at = match self.delivers(fabric, from, address) {
             Ok(()) => return None,
-            Err(NoRoute::Circle) => return Some(LostWay::Circle),
+            Err(NoRoute::Circle(at, to)) => return Some(LostWay::Circle(at, to)),
             Err(NoRoute::Down(at)) => return Some(LostWay::Written(at)),
             Err(NoRoute::Unknown(at)) => at,
         };

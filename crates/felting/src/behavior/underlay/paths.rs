@@ -7,6 +7,7 @@ use std::net::IpAddr;
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
+use super::table::{Used, Way};
 use super::{DomainId, Edge, NoRoute, Origin, Underlay};
 use crate::behavior::State;
 use crate::behavior::bgp::Heard;
@@ -96,13 +97,19 @@ impl State {
     /// A router prefers what is its own, then what is written, then what BGP says, then OSPF or IS-IS; of
     /// OSPF and IS-IS a path inside the area (RFC 2328 section 11).
     pub fn toward(&self, fabric: &Fabric, prefix: IpPrefix) -> Toward {
-        let underlay = self.underlay();
+        self.underlay().toward(fabric, prefix)
+    }
+}
+
+impl Underlay {
+    /// The routes of all routers to a prefix.
+    pub(super) fn toward(&self, fabric: &Fabric, prefix: IpPrefix) -> Toward {
         let mut routes: IdVec<RouterId, Option<Route>> = IdVec::filled(&fabric.routers, None);
-        let origins = underlay.origins(&prefix);
-        underlay.shortest(fabric, origins, &prefix, &mut routes);
-        underlay.by_bgp(fabric, self, origins, &prefix, &mut routes);
-        underlay.written(fabric, &prefix, &mut routes);
-        for &id in underlay.connected.get(&prefix).map_or(&[][..], |own| &own[..]) {
+        let origins = self.origins(&prefix);
+        self.shortest(fabric, origins, &prefix, &mut routes);
+        self.by_bgp(fabric, origins, &prefix, &mut routes);
+        self.written(fabric, &prefix, &mut routes);
+        for &id in self.connected.get(&prefix).map_or(&[][..], |own| &own[..]) {
             let source = RouteSource::Connected;
             routes[id] = Some(Route { source, metric: 0, hops: SmallVec::new() });
         }
@@ -142,16 +149,12 @@ impl State {
             let (prefix, source) = (host, RouteSource::Connected);
             return Ok(Some(Next { prefix, source, metric: 0, steps }));
         }
-        let written = underlay.static_routes(fabric, router, address);
-        let advertised = underlay.longest(fabric, router, address, &mut towards.heard);
-        match (written, advertised) {
-            (Some((length, vias)), known)
-                if known.is_none_or(|(known, _)| known.length() <= length) =>
-            {
+        match underlay.used(fabric, router, address, &mut towards.heard)? {
+            Used::Written(length, ways) => {
                 // Of several that are as good all are used whose way is there.
                 let (mut steps, mut failed) = (SmallVec::new(), NoRoute::Down(router));
-                for via in vias {
-                    match self.by_static(fabric, router, address, via, towards) {
+                for way in ways {
+                    match self.by_static(fabric, router, address, way, towards) {
                         Ok(more) => steps.extend(more),
                         Err(error) => failed = error,
                     }
@@ -162,7 +165,7 @@ impl State {
                 let (prefix, source) = (host.shortened(length), RouteSource::Static);
                 Ok(Some(Next { prefix, source, metric: 0, steps }))
             }
-            (_, Some((prefix, _))) => {
+            Used::Told(prefix, _) => {
                 let toward =
                     towards.known.entry(prefix).or_insert_with(|| self.toward(fabric, prefix));
                 let route = toward.routes[router].as_ref().filter(|route| !route.hops.is_empty());
@@ -174,7 +177,6 @@ impl State {
                     steps: route.hops.iter().copied().map(Step::Hop).collect(),
                 }))
             }
-            (_, None) => Err(NoRoute::Unknown(router)),
         }
     }
 
@@ -184,21 +186,20 @@ impl State {
         fabric: &Fabric,
         router: RouterId,
         address: IpAddr,
-        via: Via,
+        way: Way,
         towards: &mut Towards,
     ) -> Result<SmallVec<[Step; 4]>, NoRoute> {
-        let (to, wan) = self.underlay().by(fabric, router, via, &mut towards.heard)?;
-        if let Some(wan) = wan {
-            return Ok(smallvec![Step::Wan(wan, to)]);
+        if let Some(wan) = way.wan {
+            return Ok(smallvec![Step::Wan(wan, way.to)]);
         }
-        if let Some(interface) = self.underlay().link_to(fabric, router, to) {
-            return Ok(smallvec![Step::Hop(Hop { interface, to })]);
+        if let Some(interface) = self.underlay().link_to(fabric, router, way.to) {
+            return Ok(smallvec![Step::Hop(Hop { interface, to: way.to })]);
         }
         // By an address that is not a neighbor's: the way to that address is followed.
-        match via {
+        match way.via {
             Via::Address(via) if via != address => {
                 let next = self.next(fabric, router, via, towards)?;
-                next.map(|next| next.steps).ok_or(NoRoute::Circle)
+                next.map(|next| next.steps).ok_or(NoRoute::Circle(router, IpPrefix::host(address)))
             }
             _ => Err(NoRoute::Down(router)),
         }
@@ -368,13 +369,12 @@ impl Underlay {
     fn by_bgp(
         &self,
         fabric: &Fabric,
-        state: &State,
         origins: &[Origin],
         prefix: &IpPrefix,
         routes: &mut IdVec<RouterId, Option<Route>>,
     ) {
         let family = prefix.family();
-        if origins.is_empty() || !state.underlay().bgp.is_used() {
+        if origins.is_empty() || !self.bgp.is_used() {
             return;
         }
         let from: Vec<RouterId> = origins.iter().map(|origin| origin.router).collect();
@@ -410,7 +410,7 @@ impl Underlay {
             fabric.static_routes.iter().filter(|r| r.vrf.is_none() && r.to.value == *prefix)
         {
             let Some(router) = fabric.devices[route.device].router else { continue };
-            if self.by(fabric, router, route.via.value, &mut Heard::default()).is_ok() {
+            if self.way(fabric, router, route, &mut Heard::default()).is_ok() {
                 let source = RouteSource::Static;
                 routes[router] = Some(Route { source, metric: 0, hops: SmallVec::new() });
             }

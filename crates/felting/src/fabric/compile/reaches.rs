@@ -111,9 +111,21 @@ impl Made<'_> {
                     None => continue,
                 },
             };
+            let within = keys.within;
+            if let Some(within) = within.filter(|_| !matches!(via.value, Via::Wan(_))) {
+                self.faults
+                    .add(
+                        FaultKind::BadValue,
+                        within.span,
+                        "a bound on the delay of a route that leads by no WAN path".to_owned(),
+                        "expected `via` to name a [[wan]]",
+                        "take `within` out, or lead the route by a WAN path",
+                    )
+                    .related(via.span, "it leads by this");
+            }
             for device in self.switches(&on.value.0) {
                 for &to in &to.value.0 {
-                    self.fabric.static_routes.push(StaticRoute { device, to, via, vrf });
+                    self.fabric.static_routes.push(StaticRoute { device, to, via, vrf, within });
                 }
             }
         }

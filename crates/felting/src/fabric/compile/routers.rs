@@ -23,9 +23,9 @@ use crate::source::{
     SessionKeys, Span, Statement, UnderlayKeys,
 };
 use crate::value::{
-    Advertised, Area, Asn, DfElection, Encapsulation, Family, Interval, Irb, IsisLevel, Metric,
-    NetworkType, NumberedBy, PoolKind, Preference, Replication, Role, SessionOver, SingleHomed,
-    TargetRule, UdpPort, UnderlayProtocol, VlanId,
+    Advertised, Area, Asn, DfElection, Encapsulation, Family, Interval, Irb, IsisLevel, IsolatedBy,
+    Metric, NetworkType, NumberedBy, PoolKind, Preference, Replication, Role, SessionOver,
+    SingleHomed, TargetRule, UdpPort, UnderlayProtocol, VlanId,
 };
 
 /// What is said of switches as routers, by switch.
@@ -669,6 +669,7 @@ impl Made<'_> {
                 advertise_gateways: keys.advertise_gateways().is_some_and(|yes| yes.value),
                 suppression: keys.suppression().is_none_or(|yes| yes.value),
                 core_isolation: at(keys.core_isolation(), false, span),
+                isolated_by: keys.isolated_by().map_or(IsolatedBy::Links, |by| by.value),
                 election: at(keys.election(), DfElection::Modulus, span),
                 preference: at(
                     keys.preference(),

@@ -29,7 +29,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, site) in fabric.sites() {
         let Some(bound) = site.delay_bound else { continue };
         let paths = fabric.wans().filter(|(_, wan)| {
-            wan.ends.iter().any(|end| site_of(fabric, fabric.port(end.value).device) == Some(id))
+            // What has the wrong tag carries nothing, and is told as that.
+            wan.wrong_tags(fabric).next().is_none()
+                && wan
+                    .ends
+                    .iter()
+                    .any(|end| site_of(fabric, fabric.port(end.value).device) == Some(id))
         });
         let delays: Vec<_> = paths.filter_map(|(_, wan)| Some((wan, wan.delay?))).collect();
         let Some((wan, best)) = delays.iter().min_by_key(|(_, delay)| delay.value) else {

@@ -3,7 +3,7 @@ use std::net::IpAddr;
 use rustc_hash::FxHashSet;
 
 use super::site_of;
-use crate::fabric::{SiteId, Wan};
+use crate::fabric::{SiteId, Via, Wan};
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::At;
 
@@ -86,6 +86,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 Some((device, vtep))
             });
             let Some((device, vtep)) = lost else { continue };
+            // A route that is there and wants a faster path is told as that.
+            let too_slow = fabric.static_routes().iter().any(|route| {
+                let by = |wan| route.is_beyond(fabric.wan(wan));
+                site_of(fabric, route.device) == Some(from)
+                    && route.to.contains(vtep.value)
+                    && matches!(route.via.value, Via::Wan(wan) if by(wan))
+            });
+            if too_slow {
+                continue;
+            }
             let (name, here, there) =
                 (fabric.device_name(device), &fabric.site(from).name, &fabric.site(to).name);
             out.report(

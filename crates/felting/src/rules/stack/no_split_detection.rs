@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     severity: Severity::Warning,
     summary: "a stack that would not notice being split",
     explain: "When two stack links fail, the parts go on, each as the whole stack: with the same MAC and IP \
-              addresses and the same LACP system. Split detection lets one part notice the other, and \
+              addresses. Split detection lets one part notice the other, and \
               close its ports.",
     sources: &["trade practice of stacks: no standard"],
     broken: r#"
@@ -46,7 +46,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         };
         out.report(at, "no split detection", format!("the stack {name} has no split detection"))
             .related(related, format!("{} members can be parted", stack.members.len()))
-            .wire("after a split both parts go on with the same addresses and the same LACP system: hosts reach now one, now the other")
+            .wire("after a split both parts go on as the switch, with its addresses: a LAG to both keeps its links to one of them, and whoever hangs on the other is parted from it")
             .remedy("set `split_detection`: \"link\" with a link of its own, or \"lacp\" over a partner that passes it on")
             .about(stack.switch.value);
     }

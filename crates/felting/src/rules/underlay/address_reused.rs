@@ -3,7 +3,7 @@ use std::net::IpAddr;
 use rustc_hash::FxHashMap;
 
 use crate::behavior::AdjacencyFault;
-use crate::fabric::DeviceId;
+use crate::fabric::{DeviceId, Fabric};
 use crate::rules::{Context, Findings, Rule, Severity};
 use crate::source::Span;
 
@@ -13,8 +13,9 @@ pub(super) static RULE: Rule = Rule {
     summary: "two switches have one address",
     explain: "Both switches advertise the address, and packets for it go to whichever is nearer: \
               sessions with one of them end at the other, and answers come from a stranger. Only \
-              the VTEP address that the sides of a pair share is meant to be twice.",
-    sources: &["RFC 5227 section 1"],
+              the VTEP address that the sides of a pair share is meant to be twice, and that of a rendezvous \
+              point, as a further loopback of each router that is one.",
+    sources: &["RFC 5227 section 1", "RFC 4610 section 3"],
     broken: routed!(
         r#"
 [[underlay]]
@@ -63,6 +64,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 continue;
             }
             let (name, other) = (fabric.device_name(router.device), fabric.device_name(owner));
+            if is_anycast_rendezvous(fabric, address, [owner, router.device]) {
+                continue;
+            }
             // A link whose two ends have one address is told as that.
             let of_link = cx.state.underlay().adjacencies().any(|(_, adjacency)| {
                 let ends = [adjacency.near, adjacency.far].map(|id| fabric.interface(id).device);
@@ -95,4 +99,20 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about(owner);
         }
     }
+}
+
+/// Whether an address is that of a rendezvous point that several routers are at once: a further loopback of each,
+/// beside the address by which each is itself (RFC 4610 section 3).
+fn is_anycast_rendezvous(fabric: &Fabric, address: IpAddr, of: [DeviceId; 2]) -> bool {
+    let named = fabric
+        .overlays()
+        .any(|(_, overlay)| overlay.rendezvous.iter().any(|point| point.value == address));
+    named
+        && of.into_iter().all(|device| {
+            fabric.router_of(device).is_some_and(|router| {
+                let further = router.loopbacks.iter().skip(1).any(|own| own.address() == address);
+                let is_id = router.router_id.is_some_and(|id| IpAddr::V4(id.value) == address);
+                further && !is_id
+            })
+        })
 }

@@ -1,0 +1,105 @@
+use rustc_hash::FxHashSet;
+
+use super::site_of;
+use crate::fabric::{Fabric, SiteId, Via, Wan};
+use crate::rules::{Context, Findings, Rule, Severity};
+use crate::source::Span;
+
+pub(super) static RULE: Rule = Rule {
+    id: "site-route-too-slow",
+    severity: Severity::Warning,
+    summary: "a route between sites takes a path slower than a site allows",
+    explain: "A path within the bound is there, but packets are routed by one that is not, or by both. Of two \
+              routes that are as good some connections take the slow path for as long as they last.",
+    sources: &["RFC 1812 section 5.2.4.3", "RFC 2992 section 1"],
+    broken: concat!(
+        part!(sites),
+        r#"
+[[site]]
+name = "skerry"
+on = "skerry-a"
+delay_bound = "5ms"
+"#,
+        part!(wan),
+        part!(wan_links),
+        r#"
+[[wan]]
+name = "radio"
+ends = ["inlet-a et53", "skerry-a et50"]
+delay = "11ms"
+mtu = 1600
+
+[[interface]]
+on = "inlet-a"
+port = "et53"
+address = "198.51.100.5/31"
+
+[[interface]]
+on = "skerry-a"
+port = "et50"
+address = "198.51.100.4/31"
+
+[[route]]
+on = "inlet-a"
+to = ["10.64.40.0/26", "10.64.8.41/32"]
+via = "radio"
+
+[[route]]
+on = "skerry-a"
+to = ["10.64.9.0/24", "10.64.8.0/24"]
+via = "fibre"
+"#
+    ),
+    mend: &[("via = \"radio\"", "via = \"fibre\"")],
+    check,
+};
+
+fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut said: FxHashSet<(Span, SiteId)> = FxHashSet::default();
+    for route in fabric.static_routes() {
+        let Via::Wan(id) = route.via.value else { continue };
+        let wan = fabric.wan(id);
+        let Some(delay) = wan.delay.filter(|_| !route.is_beyond(wan)) else { continue };
+        for site in joined(fabric, wan) {
+            let Some(bound) = fabric.site(site).delay_bound else { continue };
+            let better = fabric.wans().find(|(_, other)| {
+                joined(fabric, other).contains(&site)
+                    && other.wrong_tags(fabric).next().is_none()
+                    && other.delay.is_some_and(|delay| delay.value <= bound.value)
+            });
+            let Some((_, better)) = better.filter(|_| delay.value > bound.value) else { continue };
+            if !said.insert((route.via.span, site)) {
+                continue;
+            }
+            let name = &fabric.site(site).name;
+            out.report(
+                route.via.span,
+                format!("by {}, which takes {}", wan.name.value, delay.value),
+                format!(
+                    "{} routes what is for {} by {}, slower than {} allows",
+                    fabric.device_name(route.device),
+                    route.to.value,
+                    wan.name.value,
+                    name.value
+                ),
+            )
+            .related(bound.span, format!("at most {}", bound.value))
+            .wire(format!(
+                "{} each way, where {} would take {}",
+                delay.value,
+                better.name.value,
+                better.delay.map(|delay| delay.value.to_string()).unwrap_or_default()
+            ))
+            .remedy(format!("let this [[route]] lead by {}", better.name.value))
+            .about(route.device)
+            .about_name(&name.value)
+            .about_name(&wan.name.value);
+        }
+    }
+}
+
+/// The sites at the ends of a path.
+fn joined(fabric: &Fabric, wan: &Wan) -> Vec<SiteId> {
+    wan.ends.iter().filter_map(|end| site_of(fabric, fabric.port(end.value).device)).collect()
+}
