@@ -8,10 +8,10 @@ mod new;
 mod output;
 mod walk;
 
+use felting::diagnostic::Severity;
 use std::process::ExitCode;
 
 use clap::{CommandFactory as _, Parser as _};
-use felting::rules::Severity;
 use felting::{Condition, Fabric, State};
 use felting_view::sheet::{Sheet, Topic};
 
@@ -44,7 +44,7 @@ fn main() -> ExitCode {
         Command::Explain { rule } => explain(rule.as_deref(), &screen),
         Command::Demo { into } => demo::run(into.as_deref(), &screen),
         Command::Schema => {
-            screen.print(&format!("{:#}\n", felting::source::json_schema()));
+            screen.print(&format!("{:#}\n", felting::json_schema()));
             CLEAN
         }
         Command::Completions { shell } => {

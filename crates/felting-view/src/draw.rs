@@ -18,11 +18,11 @@ mod theme;
 mod tree;
 mod walk;
 
+use felting::diagnostic::Report;
 use std::collections::BTreeSet;
 use std::fmt;
 
 use felting::progress::Progress;
-use felting::rules::Report;
 use felting::value::VlanId;
 use felting::{Fabric, State};
 
@@ -288,7 +288,7 @@ mod tests {
                 // Beside a walk only what is on or above its way is drawn.
                 if view != "walk" && finding.about.iter().any(|name| is_there(name)) {
                     let name = format!("finding {}", at + 1);
-                    assert!(marked.contains(name.as_str()), "{view}: {}", finding.message);
+                    assert!(marked.contains(name.as_str()), "{view}: {}", finding.what.message);
                 }
             }
         }

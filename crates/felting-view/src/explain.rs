@@ -1,8 +1,9 @@
 //! What a rule or a kind of input fault is about.
 
+use felting::diagnostic::Rule;
 use std::fmt::Write as _;
 
-use felting::rules::{self, Rule};
+use felting::rules;
 use felting::source::FaultKind;
 
 /// The explanation of a rule or of a kind of input fault, or the ids that are most like it.
@@ -19,7 +20,7 @@ pub fn explain(id: &str) -> Result<String, String> {
     }
     let ids = rules::all().map(|rule| rule.id).chain(FaultKind::ALL.iter().map(|kind| kind.id()));
     let family: Vec<_> = ids.clone().filter(|known| known.split('-').next() == Some(id)).collect();
-    Err(match (family.is_empty(), felting::source::nearest(id, ids)) {
+    Err(match (family.is_empty(), felting::diagnostic::nearest(id, ids)) {
         (false, _) => format!("{id} is a family of rules: {}", family.join(", ")),
         (true, Some(nearest)) => format!("there is no rule {id}; did you mean {nearest}?"),
         (true, None) => format!("there is no rule {id}; `felting explain` lists them all"),

@@ -1,5 +1,6 @@
 //! Findings for people, with excerpts of the fabric file.
 
+use felting::diagnostic::{FileId, Finding, Label, Report, Severity, Span};
 use std::fmt::Write as _;
 use std::ops::Range;
 
@@ -7,8 +8,7 @@ use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Element, Group, Level, Origin, Renderer, Snippet};
 use felting::Fabric;
 use felting::progress::{Progress, Stage};
-use felting::rules::{Finding, Label, Report, Severity};
-use felting::source::{Fault, FileId, Span};
+use felting::source::Fault;
 use rayon::prelude::*;
 
 /// How a text is drawn.
@@ -68,7 +68,7 @@ pub fn findings_watched(
         let _ = writeln!(
             page,
             "accepted {}[{}]: {}: {reason}{until}",
-            finding.severity, finding.rule.id, finding.message
+            finding.severity, finding.rule.id, finding.what.message
         );
     }
     if !fabric.is_complete() {
@@ -149,35 +149,29 @@ impl<'a> Drawer<'a> {
             Severity::Hint => Level::HELP.with_name("hint"),
         };
         let mut group = level
-            .primary_title(finding.message.as_str())
+            .primary_title(finding.what.message.as_str())
             .id(finding.rule.id)
-            .elements(self.excerpts(&finding.primary, &finding.related));
+            .elements(self.excerpts(&finding.what.primary, &finding.what.related));
         group = self.note(group, "on the wire", &finding.wire);
-        group = self.note(group, "remedy", &finding.remedy);
+        group = self.note(group, "remedy", &finding.what.remedy);
         self.renderer.render(&[group])
     }
 
     pub(crate) fn fault(&self, fault: &Fault) -> String {
-        let primary = Label { span: fault.at, text: fault.expected.clone() };
-        let related: Vec<_> = fault
-            .related
-            .iter()
-            .map(|(span, text)| Label { span: *span, text: text.clone() })
-            .collect();
-        let title = Level::ERROR.primary_title(fault.message.as_str()).id(fault.kind.id());
-        let whole = fault.at.end == 0;
+        let title = Level::ERROR.primary_title(fault.what.message.as_str()).id(fault.kind.id());
+        let whole = fault.at().end == 0;
         let mut group = if whole {
-            let path = self.fabric.sources().file(fault.at.file).name.clone();
+            let path = self.fabric.sources().file(fault.at().file).name.clone();
             let group = title.element(Origin::path(path));
             self.note(
                 group,
                 "expected",
-                fault.expected.strip_prefix("expected ").unwrap_or_default(),
+                fault.what.primary.text.strip_prefix("expected ").unwrap_or_default(),
             )
         } else {
-            title.elements(self.excerpts(&primary, &related))
+            title.elements(self.excerpts(&fault.what.primary, &fault.what.related))
         };
-        group = self.note(group, "remedy", &fault.remedy);
+        group = self.note(group, "remedy", &fault.what.remedy);
         self.renderer.render(&[group])
     }
 

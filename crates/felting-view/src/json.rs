@@ -1,9 +1,8 @@
 //! Findings for programs. The shape is documented in `docs/findings.md` and has a version.
 
 use felting::Fabric;
+use felting::diagnostic::{Finding, Label, Report, Severity, Span};
 use felting::progress::{Progress, Stage};
-use felting::rules::{Finding, Label, Report, Severity};
-use felting::source::Span;
 use serde::Serialize;
 
 /// Counts up when a field changes its meaning or goes away; new fields don't change it.
@@ -76,10 +75,10 @@ pub fn findings_json(fabric: &Fabric, report: &Report) -> String {
 pub fn findings_json_watched(fabric: &Fabric, report: &Report, progress: &Progress) -> String {
     let faults = fabric.faults().iter().map(|fault| FaultRow {
         kind: fault.kind.id(),
-        message: &fault.message,
-        at: place(fabric, fault.at, &fault.expected),
-        related: fault.related.iter().map(|(span, text)| place(fabric, *span, text)).collect(),
-        remedy: &fault.remedy,
+        message: &fault.what.message,
+        at: place(fabric, fault.at(), &fault.what.primary.text),
+        related: fault.what.related.iter().map(|one| place(fabric, one.span, &one.text)).collect(),
+        remedy: &fault.what.remedy,
     });
     let page = Page {
         version: VERSION,
@@ -118,11 +117,11 @@ fn finding_row<'a>(fabric: &'a Fabric, finding: &'a Finding) -> FindingRow<'a> {
     FindingRow {
         rule: finding.rule.id,
         severity: finding.severity.word(),
-        message: &finding.message,
-        at: label(&finding.primary),
-        related: finding.related.iter().map(label).collect(),
+        message: &finding.what.message,
+        at: label(&finding.what.primary),
+        related: finding.what.related.iter().map(label).collect(),
         on_the_wire: &finding.wire,
-        remedy: &finding.remedy,
+        remedy: &finding.what.remedy,
         about: finding.about.iter().map(AsRef::as_ref).collect(),
     }
 }

@@ -1,11 +1,11 @@
 //! Findings as `JUnit` XML, which most systems that run tests can show.
 
+use felting::diagnostic::{Finding, Report, Severity, Span};
 use std::fmt::Write as _;
 
 use felting::Fabric;
 use felting::progress::{Progress, Stage};
-use felting::rules::{self, Finding, Report, Severity};
-use felting::source::Span;
+use felting::rules;
 use quick_junit::{NonSuccessKind, TestCase, TestCaseStatus, TestSuite};
 
 /// All that was found, as `JUnit` XML: a suite for each family of rules, a case for each finding, and a passed
@@ -28,10 +28,14 @@ pub fn findings_junit_watched(
     }
     for fault in fabric.faults() {
         let mut status = TestCaseStatus::non_success(NonSuccessKind::Error);
-        let text =
-            format!("{}\n{}\nremedy: {}", place(fabric, fault.at), fault.message, fault.remedy);
-        status.set_message(&fault.message).set_type(fault.kind.id()).set_description(text);
-        input.add_test_case(case(fabric, &fault.message, fault.kind.id(), fault.at, status));
+        let text = format!(
+            "{}\n{}\nremedy: {}",
+            place(fabric, fault.at()),
+            fault.what.message,
+            fault.what.remedy
+        );
+        status.set_message(&fault.what.message).set_type(fault.kind.id()).set_description(text);
+        input.add_test_case(case(fabric, &fault.what.message, fault.kind.id(), fault.at(), status));
     }
     page.add_test_suite(input);
     let mut suites: Vec<TestSuite> = Vec::new();
@@ -47,17 +51,17 @@ pub fn findings_junit_watched(
             quiet = false;
             let status = match finding.severity >= denied {
                 true => failed(fabric, finding),
-                false => skipped(&format!("{}: {}", finding.severity, finding.message)),
+                false => skipped(&format!("{}: {}", finding.severity, finding.what.message)),
             };
-            let at = finding.primary.span;
-            suite.add_test_case(case(fabric, &finding.message, rule.id, at, status));
+            let at = finding.what.primary.span;
+            suite.add_test_case(case(fabric, &finding.what.message, rule.id, at, status));
         }
         for accepted in report.accepted.iter().filter(|one| one.finding.rule.id == rule.id) {
             quiet = false;
             let finding = &accepted.finding;
             let status = skipped(&format!("accepted: {}", accepted.reason));
-            let at = finding.primary.span;
-            suite.add_test_case(case(fabric, &finding.message, rule.id, at, status));
+            let at = finding.what.primary.span;
+            suite.add_test_case(case(fabric, &finding.what.message, rule.id, at, status));
         }
         if quiet {
             let mut passed = TestCase::new(rule.summary, TestCaseStatus::success());
@@ -88,14 +92,18 @@ fn case(fabric: &Fabric, name: &str, rule: &str, at: Span, status: TestCaseStatu
 }
 
 fn failed(fabric: &Fabric, finding: &Finding) -> TestCaseStatus {
-    let mut text = format!("{}: {}\n", place(fabric, finding.primary.span), finding.primary.text);
-    for label in &finding.related {
+    let mut text =
+        format!("{}: {}\n", place(fabric, finding.what.primary.span), finding.what.primary.text);
+    for label in &finding.what.related {
         // Writing to a String cannot fail, here and below.
         let _ = writeln!(text, "{}: {}", place(fabric, label.span), label.text);
     }
-    let _ = writeln!(text, "on the wire: {}\nremedy: {}", finding.wire, finding.remedy);
+    let _ = writeln!(text, "on the wire: {}\nremedy: {}", finding.wire, finding.what.remedy);
     let mut status = TestCaseStatus::non_success(NonSuccessKind::Failure);
-    status.set_message(&finding.message).set_type(finding.severity.word()).set_description(text);
+    status
+        .set_message(&finding.what.message)
+        .set_type(finding.severity.word())
+        .set_description(text);
     status
 }
 

@@ -1,12 +1,12 @@
 //! The report: one page for the meeting, with everything in it and nothing fetched.
 
+use felting::diagnostic::{Finding, Report, Severity};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use askama::Template;
 use felting::fabric::{Expectation, ExpectationId, Loss, Terminal};
 use felting::progress::{Progress, Stage};
-use felting::rules::{Finding, Report, Severity};
 use felting::walk::{Failure, Lost, Options, Unmet, Walk, Walker};
 use felting::{Fabric, State};
 
@@ -191,7 +191,7 @@ pub fn report_watched(reported: &Reported<'_>, progress: &Progress) -> String {
             .iter()
             .map(|accepted| AcceptedPart {
                 rule: accepted.finding.rule.id,
-                message: accepted.finding.message.clone(),
+                message: accepted.finding.what.message.clone(),
                 reason: accepted.reason.to_string(),
                 until: accepted.until.map(|until| until.to_string()).unwrap_or_default(),
             })
@@ -239,7 +239,7 @@ fn findings(
         number: at + 1,
         severity: finding.severity.word(),
         rule: finding.rule.id,
-        message: finding.message.clone(),
+        message: finding.what.message.clone(),
         excerpt: drawer.finding(finding),
         about: serde_json::to_string(
             &finding.about.iter().map(AsRef::as_ref).collect::<Vec<&str>>(),
@@ -277,7 +277,7 @@ fn drawings(
 
 /// An expectation in words.
 fn words(fabric: &Fabric, expectation: &Expectation) -> String {
-    let names = |ends: &[felting::source::At<Terminal>]| {
+    let names = |ends: &[felting::diagnostic::At<Terminal>]| {
         let names: Vec<String> = ends.iter().map(|end| fabric.terminal_name(end.value)).collect();
         match names.len() {
             0..=4 => names.join(", "),

@@ -1,11 +1,10 @@
 //! Findings as SARIF 2.1.0 (OASIS), the open format for what analyses find: code hosts show them in place.
 
+use felting::diagnostic::{Finding, Label, Report, Severity, Span};
 use std::collections::BTreeMap;
 
 use felting::Fabric;
 use felting::progress::{Progress, Stage};
-use felting::rules::{Finding, Label, Report, Severity};
-use felting::source::Span;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde::Serialize;
 
@@ -146,15 +145,18 @@ pub fn findings_sarif_watched(fabric: &Fabric, report: &Report, progress: &Progr
             rule_id: fault.kind.id(),
             rule_index,
             level: "error",
-            message: Message { text: format!("{}. Remedy: {}.", fault.message, fault.remedy) },
-            locations: vec![location(fabric, fault.at, None, &fault.expected)],
+            message: Message {
+                text: format!("{}. Remedy: {}.", fault.what.message, fault.what.remedy),
+            },
+            locations: vec![location(fabric, fault.at(), None, &fault.what.primary.text)],
             related_locations: fault
+                .what
                 .related
                 .iter()
                 .enumerate()
-                .map(|(id, (span, text))| location(fabric, *span, Some(id), text))
+                .map(|(id, one)| location(fabric, one.span, Some(id), &one.text))
                 .collect(),
-            partial_fingerprints: fingerprint(fault.kind.id(), &fault.message),
+            partial_fingerprints: fingerprint(fault.kind.id(), &fault.what.message),
             suppressions: Vec::new(),
         });
     }
@@ -235,22 +237,25 @@ fn result<'a>(
     suppressions: Vec<Suppression<'a>>,
 ) -> ResultRow<'a> {
     let rule_index = rules.finding(finding);
-    let text =
-        format!("{}. On the wire: {}. Remedy: {}.", finding.message, finding.wire, finding.remedy);
+    let text = format!(
+        "{}. On the wire: {}. Remedy: {}.",
+        finding.what.message, finding.wire, finding.what.remedy
+    );
     let of = |label: &'a Label, id: Option<usize>| location(fabric, label.span, id, &label.text);
     ResultRow {
         rule_id: finding.rule.id,
         rule_index,
         level: level(finding.severity),
         message: Message { text },
-        locations: vec![of(&finding.primary, None)],
+        locations: vec![of(&finding.what.primary, None)],
         related_locations: finding
+            .what
             .related
             .iter()
             .enumerate()
             .map(|(id, label)| of(label, Some(id)))
             .collect(),
-        partial_fingerprints: fingerprint(finding.rule.id, &finding.message),
+        partial_fingerprints: fingerprint(finding.rule.id, &finding.what.message),
         suppressions,
     }
 }

@@ -4,11 +4,11 @@
 mod json;
 mod words;
 
+use felting::diagnostic::Finding;
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style as Paint};
 use felting::fabric::{DeviceId, PortId, PresenceId, Terminal};
-use felting::rules::Finding;
 use felting::value::VlanId;
 use felting::walk::{Answer, Asker, Content, End, Exit, Headers, Hop, Path, Resolution, Walk, why};
 use felting::{Fabric, State};
@@ -152,13 +152,13 @@ impl Drawer<'_> {
             why(self.fabric, hop, stop)
         );
         if let Some(finding) = walked.finding {
-            let at = self.fabric.sources().location(finding.primary.span);
+            let at = self.fabric.sources().location(finding.what.primary.span);
             let _ = writeln!(
                 text,
                 "  because of {}[{}]: {} ({at})",
-                finding.severity, finding.rule.id, finding.message
+                finding.severity, finding.rule.id, finding.what.message
             );
-            let _ = writeln!(text, "  remedy: {}", finding.remedy);
+            let _ = writeln!(text, "  remedy: {}", finding.what.remedy);
         } else if let Some((one, other)) = walked.walk.unleaked(self.fabric, self.state) {
             let _ = writeln!(
                 text,

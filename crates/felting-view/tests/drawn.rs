@@ -45,7 +45,7 @@ fn the_demo_fabrics() {
     let stormy = demo("saltmarsh-stormy");
     assert!(stormy.is_complete());
     let report = check(&stormy);
-    for family in rules::all().map(rules::Rule::family) {
+    for family in rules::all().map(felting::Rule::family) {
         let found = report.findings.iter().any(|finding| finding.rule.family() == family);
         assert!(found, "the stormy fabric has no fault of the family {family}");
     }

@@ -2,10 +2,10 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
+use felting::diagnostic::Severity;
 use std::path::Path;
 
 use felting::progress::{Progress, Stage};
-use felting::rules::Severity;
 use felting::{Condition, Fabric, State};
 use felting_view::draw::{self, Theme};
 use felting_view::sheet::{Format, Sheet, Topic};

@@ -17,7 +17,7 @@ use comfy_table::{CellAlignment, Table, TableStyle};
 use felting::large::{KnownFault, LargeFabric};
 use felting::progress::Progress;
 use felting::source::{Disk, Files};
-use felting::{Condition, State, fabric::Statements};
+use felting::{Condition, State, Statements};
 use toml::de::DeTable;
 
 const LEAVES: [u32; 5] = [256, 512, 1024, 2048, 4096];

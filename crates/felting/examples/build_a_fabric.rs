@@ -45,11 +45,11 @@ fn main() {
     }
     let fabric = builder.fabric();
     for fault in fabric.faults() {
-        println!("{}: {}", fabric.sources().location(fault.at), fault.message);
+        println!("{}: {}", fabric.sources().location(fault.at()), fault.what.message);
     }
     for finding in &fabric.check().findings {
-        println!("{}[{}]: {}", finding.severity, finding.rule.id, finding.message);
+        println!("{}[{}]: {}", finding.severity, finding.rule.id, finding.what.message);
         println!("  {}", finding.wire);
-        println!("  {}", finding.remedy);
+        println!("  {}", finding.what.remedy);
     }
 }

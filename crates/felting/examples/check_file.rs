@@ -11,10 +11,10 @@ fn main() {
         std::env::args().nth(1).unwrap_or_else(|| "demo/saltmarsh-stormy/fabric.toml".into());
     let fabric = Fabric::from_path(path);
     for fault in fabric.faults() {
-        println!("{}: {}", fabric.sources().location(fault.at), fault.message);
+        println!("{}: {}", fabric.sources().location(fault.at()), fault.what.message);
     }
     for finding in fabric.check().findings {
-        let place = fabric.sources().location(finding.primary.span);
-        println!("{place}: {}[{}]: {}", finding.severity, finding.rule.id, finding.message);
+        let place = fabric.sources().location(finding.what.primary.span);
+        println!("{place}: {}[{}]: {}", finding.severity, finding.rule.id, finding.what.message);
     }
 }

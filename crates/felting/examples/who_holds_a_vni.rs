@@ -4,7 +4,8 @@
 
 #![allow(clippy::print_stdout, reason = "an example prints")]
 
-use felting::behavior::{Apart, Condition};
+use felting::Condition;
+use felting::behavior::Apart;
 use felting::value::Family;
 use felting::{Fabric, State};
 
@@ -15,7 +16,7 @@ fn main() {
 
     let fabric = Fabric::from_path(&file);
     for fault in fabric.faults() {
-        println!("{}: {}", fabric.sources().location(fault.at), fault.message);
+        println!("{}: {}", fabric.sources().location(fault.at()), fault.what.message);
     }
     let state = State::of(&fabric, &Condition::default());
     let holding: Vec<_> = fabric

@@ -1,4 +1,4 @@
-//! What protocols make of a fabric under a [`Condition`].
+//! What protocols make of a fabric under a [`Condition`](crate::Condition).
 //!
 //! Order of evaluation, each once: links, stacks, keepalives and roles of pairs, settings of switches,
 //! pairs and segments, LAG selection, spanning tree, underlay, BGP sessions, EVPN. Every negative outcome
@@ -8,7 +8,6 @@ pub(crate) mod ability;
 pub(crate) mod bgp;
 pub(crate) mod carrier;
 mod cause;
-mod condition;
 pub(crate) mod domain;
 pub(crate) mod evpn;
 pub(crate) mod host;
@@ -27,7 +26,6 @@ pub(crate) mod underlay;
 
 pub use bgp::{Bgp, Learned, NotPassed, Path, Propagated};
 pub use cause::{Aspect, Cause, CauseId, Causes, Entity};
-pub use condition::{Condition, NotThere};
 pub use evpn::{
     Apart, Election, ElectionView, Evpn, EvpnRoute, FloodList, FloodTarget, Import, Instance,
     Learnt, NotImported, Received, RouteKind, RouteOf, TenantRoute, TenantSource, WayOut,

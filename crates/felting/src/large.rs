@@ -100,7 +100,7 @@ pub struct KnownFault {
 impl KnownFault {
     /// Whether a finding is the one: of its rule, with the fault's place as one of its places.
     pub fn is_told_by(&self, fabric: &Fabric, finding: &Finding) -> bool {
-        let labels = std::iter::once(&finding.primary).chain(&finding.related);
+        let labels = std::iter::once(&finding.what.primary).chain(&finding.what.related);
         finding.rule.id == self.rule
             && labels.map(|label| fabric.sources().location(label.span)).any(|at| {
                 (self.first..=self.last).contains(&at.line) && at.file.ends_with(&self.file)

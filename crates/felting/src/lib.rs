@@ -39,10 +39,12 @@
 
 pub mod behavior;
 pub mod build;
+pub mod diagnostic;
 pub mod fabric;
 pub mod first;
 pub mod id;
 pub mod large;
+mod open;
 pub mod progress;
 pub mod rules;
 pub mod source;
@@ -50,6 +52,7 @@ pub mod value;
 pub mod walk;
 pub mod wire;
 
-pub use behavior::{Condition, State};
-pub use fabric::Fabric;
-pub use rules::{Finding, Report, Rule, Severity};
+pub use behavior::State;
+pub use diagnostic::{Finding, Report, Rule, Severity};
+pub use fabric::{Condition, Fabric};
+pub use open::{Statements, json_schema};

@@ -317,156 +317,26 @@ mod underlay;
 mod uplink;
 mod vrf;
 
-use std::fmt;
+use crate::diagnostic::Span;
 
 use jiff::civil::Date;
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use smol_str::SmolStr;
 
-use crate::behavior::{Condition, State};
+use crate::behavior::State;
+pub(crate) use crate::diagnostic::{
+    Accepted, Diagnostic, Finding, Label, Report, Rule, Severity, some_of,
+};
+use crate::fabric::Condition;
 use crate::fabric::{Accept, DeviceId, Fabric};
 use crate::progress::{Progress, Stage};
-use crate::source::{Pattern, Span};
+use crate::source::Pattern;
 
-/// How bad a finding is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Severity {
-    /// Legal, but people regret it.
-    Hint,
-    /// Works today, breaks on the first failure or change.
-    Warning,
-    /// The traffic named is lost or goes where it must not.
-    Error,
-}
-
-impl Severity {
-    /// All severities, the mildest first.
-    pub const ALL: &'static [Self] = &[Self::Hint, Self::Warning, Self::Error];
-
-    /// The word in the file, on the command line and in findings.
-    pub const fn word(self) -> &'static str {
-        match self {
-            Self::Hint => "hint",
-            Self::Warning => "warning",
-            Self::Error => "error",
-        }
-    }
-}
-
-impl fmt::Display for Severity {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(self.word())
-    }
-}
-
-/// A rule of the catalogue.
-#[non_exhaustive]
-pub struct Rule {
-    /// Its id: the family, then the fault.
-    pub id: &'static str,
-    /// How bad what it finds is, unless a fabric says otherwise.
-    pub severity: Severity,
-    /// The fault in a few words.
-    pub summary: &'static str,
-    /// Why it is one: the standard or the mechanism behind it.
-    pub explain: &'static str,
-    /// Standards and sections.
-    pub sources: &'static [&'static str],
-    /// The smallest fabric that has the fault.
-    pub broken: &'static str,
-    /// What to replace in it, and by what, to mend it.
-    pub mend: &'static [(&'static str, &'static str)],
+/// A rule and how it is checked.
+pub(crate) struct Check {
+    pub(crate) rule: Rule,
     pub(crate) check: fn(&Context<'_>, &mut Findings<'_>),
-}
-
-impl Rule {
-    /// The broken example, mended.
-    ///
-    /// ```
-    /// let rule = felting::rules::find("lag-protocol-clash").unwrap();
-    /// let fabric = felting::Fabric::from_text("mended.toml", &rule.mended());
-    /// assert!(fabric.check().findings.is_empty());
-    /// ```
-    pub fn mended(&self) -> String {
-        self.mend.iter().fold(self.broken.to_owned(), |text, (from, to)| text.replacen(from, to, 1))
-    }
-
-    /// The family: the first word of the id.
-    pub fn family(&self) -> &'static str {
-        self.id.split('-').next().unwrap_or(self.id)
-    }
-}
-
-impl fmt::Debug for Rule {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "Rule({})", self.id)
-    }
-}
-
-/// A place in a fabric file and what is to be said about it, in a few words.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Label {
-    /// The place.
-    pub span: Span,
-    /// What stands there.
-    pub text: String,
-}
-
-/// One contradiction or risk.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Finding {
-    /// The rule that found it.
-    pub rule: &'static Rule,
-    /// How bad it is in this fabric.
-    pub severity: Severity,
-    /// What is wrong, in one line that stands alone.
-    pub message: String,
-    /// The place at fault, or the first of the two sides.
-    pub primary: Label,
-    /// The other sides.
-    pub related: Vec<Label>,
-    /// What happens on the wire because of it.
-    pub wire: String,
-    /// What to do.
-    pub remedy: String,
-    /// The switches, hosts, pairs and segments it is about, by name.
-    pub about: Vec<SmolStr>,
-}
-
-/// A finding that a fabric accepts.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Accepted {
-    /// The finding.
-    pub finding: Finding,
-    /// Why it is accepted; empty if nobody said.
-    pub reason: SmolStr,
-    /// Until when.
-    pub until: Option<Date>,
-}
-
-/// All that the rules found in a fabric.
-#[derive(Clone, Debug, Default)]
-#[non_exhaustive]
-pub struct Report {
-    /// What nobody accepted, by place.
-    pub findings: Vec<Finding>,
-    /// What somebody accepted, by place.
-    pub accepted: Vec<Accepted>,
-}
-
-impl Report {
-    /// The worst severity found, not counting what is accepted.
-    pub fn worst(&self) -> Option<Severity> {
-        self.findings.iter().map(|finding| finding.severity).max()
-    }
-
-    /// How many findings have a severity.
-    pub fn count(&self, severity: Severity) -> usize {
-        self.findings.iter().filter(|finding| finding.severity == severity).count()
-    }
 }
 
 /// What a rule reads.
@@ -504,11 +374,8 @@ impl<'f> Findings<'f> {
         self.list.push(Finding {
             rule: self.rule,
             severity: self.severity,
-            message: message.into(),
-            primary: Label { span: at, text: label.into() },
-            related: Vec::new(),
+            what: Diagnostic::new(message, at, label, String::new()),
             wire: String::new(),
-            remedy: String::new(),
             about: Vec::new(),
         });
         let finding = self.list.last_mut().expect("pushed just now");
@@ -535,7 +402,7 @@ impl Draft<'_, '_> {
 
     /// The other side of the contradiction.
     pub(crate) fn related(self, span: Span, text: impl Into<String>) -> Self {
-        self.finding.related.push(Label { span, text: text.into() });
+        self.finding.what.related.push(Label { span, text: text.into() });
         self
     }
 
@@ -547,7 +414,7 @@ impl Draft<'_, '_> {
 
     /// What to do.
     pub(crate) fn remedy(self, text: impl Into<String>) -> Self {
-        self.finding.remedy = text.into();
+        self.finding.what.remedy = text.into();
         self
     }
 
@@ -589,6 +456,10 @@ impl Context<'_> {
 
 /// All rules, family by family in the order of precedence.
 pub fn all() -> impl Iterator<Item = &'static Rule> + Clone {
+    checks().map(|check| &check.rule)
+}
+
+fn checks() -> impl Iterator<Item = &'static Check> + Clone {
     [
         switch::RULES,
         cable::RULES,
@@ -643,26 +514,27 @@ impl Fabric {
 
 fn check(fabric: &Fabric, state: &State, today: Option<Date>, progress: &Progress) -> Report {
     progress.begin(Stage::Rules, all().count());
-    let run = |rules: Vec<&'static Rule>, matched: &FxHashSet<usize>, found: &[Finding]| {
+    let run = |checks: Vec<&'static Check>, matched: &FxHashSet<usize>, found: &[Finding]| {
         let context = Context { fabric, state, matched, found, today };
         // Each rule has its own list, so that what is found does not depend on who is first.
-        let lists = rules.into_par_iter().with_max_len(1).map(|rule| {
+        let lists = checks.into_par_iter().with_max_len(1).map(|check| {
+            let rule = &check.rule;
             let mut list = Vec::new();
             let of_fabric = fabric.severities.get(rule.id);
             if let Some(severity) = of_fabric.copied().unwrap_or(Some(rule.severity)) {
                 let fixed = of_fabric.is_some();
                 let mut out = Findings { rule, severity, fixed, fabric, list: &mut list };
-                (rule.check)(&context, &mut out);
+                (check.check)(&context, &mut out);
             }
             progress.advance(1);
             list
         });
         lists.collect::<Vec<_>>().into_iter().flatten().collect::<Vec<_>>()
     };
-    let of_accept = |rule: &&'static Rule| rule.family() == "accept";
-    let is_last = |rule: &&'static Rule| LAST.contains(&rule.id);
+    let of_accept = |check: &&'static Check| check.rule.family() == "accept";
+    let is_last = |check: &&'static Check| LAST.contains(&check.rule.id);
     let (last, first): (Vec<_>, Vec<_>) =
-        all().filter(|rule| !of_accept(rule)).partition(|rule| is_last(rule));
+        checks().filter(|check| !of_accept(check)).partition(|check| is_last(check));
     let none = FxHashSet::default();
     let mut found = run(first, &none, &[]);
     // One after the other, as each leaves alone what the one before has told. What doesn't arrive may be
@@ -681,8 +553,8 @@ fn check(fabric: &Fabric, state: &State, today: Option<Date>, progress: &Progres
     report.accepted.extend(failed.report.accepted);
     matched.extend(failed.matched);
     // These rules look at the acceptances themselves, so they run when those have been applied.
-    report.findings.extend(run(all().filter(of_accept).collect(), &matched, &[]));
-    let by_place = |finding: &Finding| (finding.primary.span.order(), finding.rule.id);
+    report.findings.extend(run(checks().filter(of_accept).collect(), &matched, &[]));
+    let by_place = |finding: &Finding| (finding.what.primary.span.order(), finding.rule.id);
     report.findings.sort_by_key(by_place);
     report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));
     report
@@ -700,7 +572,7 @@ fn expected(
     if fabric.expectations.is_empty() {
         return own;
     }
-    let rule: &'static Rule = expect::RULES[0];
+    let rule = &expect::RULES[0].rule;
     let severity = match fabric.severities.get(rule.id) {
         Some(None) => return own,
         Some(Some(severity)) => *severity,
@@ -769,16 +641,4 @@ fn accepted(fabric: &Fabric, list: Vec<Finding>, today: Option<Date>) -> Sorted 
 
 pub(crate) fn expired(accept: &Accept, today: Option<Date>) -> bool {
     accept.until.zip(today).is_some_and(|(until, today)| until.value < today)
-}
-
-/// Names in a sentence: all of a few, or the first of many and how many more.
-pub(crate) fn some_of(names: &[&str]) -> String {
-    match names {
-        [all @ .., last] if !all.is_empty() && all.len() < 4 => {
-            format!("{} and {last}", all.join(", "))
-        }
-        [one] => (*one).to_owned(),
-        [a, b, c, more @ ..] => format!("{a}, {b}, {c} and {} more", more.len()),
-        _ => String::new(),
-    }
 }

@@ -12,19 +12,17 @@ mod load;
 mod range;
 mod read;
 mod schema;
-mod span;
 mod statements;
 
 pub(crate) use fault::Faults;
-pub use fault::nearest;
 pub use fault::{Fault, FaultKind};
 pub use files::{Disk, FileError, Files, MOST_BYTES, Memory};
 pub(crate) use keys::{Deviation, Layers, Statement};
 pub(crate) use load::{Document, load};
-pub(crate) use range::{MOST_NAME, Pattern, RangeFault, expand, glob_matches};
+pub(crate) use range::{Pattern, RangeFault, expand, glob_matches};
 pub(crate) use read::{Many, inner, shorten};
-pub use schema::{json_schema, reference};
-pub use span::{At, FileId, Location, Source, Sources, Span};
+pub(crate) use schema::json_schema;
+pub use schema::reference;
 pub(crate) use statements::{
     BondKeys, HardwareKeys, HostKeys, InterfaceKeys, LagKeys, ManagementKeys, MemberKeys,
     NetworkKeys, OverlayKeys, PairKeys, RepeaterKeys, RouterKeys, Run, RunEnd, SegmentKeys,

@@ -3,10 +3,11 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
+use felting::diagnostic::Rule;
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use felting::rules::{self, Rule};
+use felting::rules;
 use felting::source::FaultKind;
 use felting::{Fabric, Report};
 
@@ -18,11 +19,11 @@ fn check(text: &str) -> (Fabric, Report) {
 }
 
 fn found(report: &Report) -> Vec<String> {
-    report.findings.iter().map(|f| format!("{}: {}", f.rule.id, f.message)).collect()
+    report.findings.iter().map(|f| format!("{}: {}", f.rule.id, f.what.message)).collect()
 }
 
 fn faults(fabric: &Fabric) -> Vec<String> {
-    fabric.faults().iter().map(|fault| fault.message.clone()).collect()
+    fabric.faults().iter().map(|fault| fault.what.message.clone()).collect()
 }
 
 #[test]
@@ -69,7 +70,7 @@ fn each_finding_has_both_places_a_consequence_and_a_remedy() {
     for rule in rules::all() {
         let (fabric, report) = check(rule.broken);
         for finding in &report.findings {
-            let labels = std::iter::once(&finding.primary).chain(&finding.related);
+            let labels = std::iter::once(&finding.what.primary).chain(&finding.what.related);
             for label in labels {
                 assert!(
                     !fabric.sources().text(label.span).is_empty(),
@@ -78,13 +79,13 @@ fn each_finding_has_both_places_a_consequence_and_a_remedy() {
                 );
                 assert!(!label.text.is_empty() && !label.text.contains('\n'), "{}", rule.id);
             }
-            let places: BTreeSet<_> = finding.related.iter().map(|label| label.span).collect();
+            let places: BTreeSet<_> = finding.what.related.iter().map(|label| label.span).collect();
             assert!(
-                one_sided(rule) || places.iter().any(|&p| p != finding.primary.span),
+                one_sided(rule) || places.iter().any(|&p| p != finding.what.primary.span),
                 "{}",
                 rule.id
             );
-            assert!(!finding.wire.is_empty() && !finding.remedy.is_empty(), "{}", rule.id);
+            assert!(!finding.wire.is_empty() && !finding.what.remedy.is_empty(), "{}", rule.id);
             assert!(
                 !finding.about.is_empty(),
                 "{}: about nothing, so it cannot be accepted",

@@ -6,7 +6,8 @@
 
 use std::path::PathBuf;
 
-use felting::source::{Disk, Files as _, json_schema, reference};
+use felting::json_schema;
+use felting::source::{Disk, Files as _, reference};
 use serde_json::Value as Json;
 
 fn root() -> PathBuf {

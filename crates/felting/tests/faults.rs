@@ -12,10 +12,10 @@ use proptest::prelude::*;
 fn faults(fabric: &Fabric) -> String {
     let mut page = String::new();
     for fault in fabric.faults() {
-        let place = fabric.sources().location(fault.at);
-        let _ = writeln!(page, "{place} {}: {}", fault.kind.id(), fault.message);
-        let _ = writeln!(page, "    {} | {}", fault.expected, fault.remedy);
-        for (span, text) in &fault.related {
+        let place = fabric.sources().location(fault.at());
+        let _ = writeln!(page, "{place} {}: {}", fault.kind.id(), fault.what.message);
+        let _ = writeln!(page, "    {} | {}", fault.what.primary.text, fault.what.remedy);
+        for felting::diagnostic::Label { span, text } in &fault.what.related {
             let _ = writeln!(page, "    {}: {text}", fabric.sources().location(*span));
         }
     }
@@ -234,7 +234,7 @@ fn a_broken_line_hides_neither_the_others_nor_the_findings() {
 #[test]
 fn a_fault_of_a_built_fabric_shows_what_was_built() {
     let fabric = build::Builder::new("f").switch(build::Switch::new().name("kelp a")).fabric();
-    assert_eq!(fabric.sources().text(fabric.faults()[0].at), " ");
+    assert_eq!(fabric.sources().text(fabric.faults()[0].at()), " ");
 }
 
 /// The demo files, one after the other.
@@ -281,11 +281,11 @@ proptest! {
         let fabric = Fabric::from_files(&memory, &format!("{name}/fabric.toml"));
         let report = fabric.check_on(jiff::civil::date(2026, 11, 24));
         for fault in fabric.faults() {
-            prop_assert!(!fault.message.is_empty() && !fault.remedy.is_empty());
-            let _ = fabric.sources().location(fault.at);
+            prop_assert!(!fault.what.message.is_empty() && !fault.what.remedy.is_empty());
+            let _ = fabric.sources().location(fault.at());
         }
         for finding in &report.findings {
-            prop_assert!(!finding.wire.is_empty() && !finding.remedy.is_empty());
+            prop_assert!(!finding.wire.is_empty() && !finding.what.remedy.is_empty());
         }
     }
 

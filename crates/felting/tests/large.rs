@@ -30,9 +30,12 @@ fn wrong(made: &LargeFiles) -> String {
         match missed.iter().position(|known| known.is_told_by(&fabric, finding)) {
             Some(place) => drop(missed.remove(place)),
             None => {
-                let at = fabric.sources().location(finding.primary.span);
-                let _ =
-                    writeln!(page, "invented: {} at {at}: {}", finding.rule.id, finding.message);
+                let at = fabric.sources().location(finding.what.primary.span);
+                let _ = writeln!(
+                    page,
+                    "invented: {} at {at}: {}",
+                    finding.rule.id, finding.what.message
+                );
             }
         }
     }

@@ -12,10 +12,13 @@ fn refused(text: &str) -> Vec<(FaultKind, String)> {
     let fabric = Fabric::from_text("absurd.toml", text);
     fabric.check();
     let faults: Vec<_> =
-        fabric.faults().iter().map(|fault| (fault.kind, fault.message.clone())).collect();
+        fabric.faults().iter().map(|fault| (fault.kind, fault.what.message.clone())).collect();
     for fault in fabric.faults() {
-        assert!(fault.message.len() + fault.expected.len() + fault.remedy.len() < 4000);
-        let _ = fabric.sources().location(fault.at);
+        assert!(
+            fault.what.message.len() + fault.what.primary.text.len() + fault.what.remedy.len()
+                < 4000
+        );
+        let _ = fabric.sources().location(fault.at());
     }
     faults
 }
@@ -34,7 +37,7 @@ fn a_file_of_200_megabytes_is_refused_before_it_is_read() {
     let fabric = Fabric::from_path(folder.path().join("fabric.toml"));
     let [fault] = fabric.faults() else { panic!("{:?}", fabric.faults()) };
     assert_eq!(fault.kind, FaultKind::TooLarge);
-    assert!(fault.message.ends_with("has 200000000 bytes, more than a file may have"));
+    assert!(fault.what.message.ends_with("has 200000000 bytes, more than a file may have"));
     // An included file is refused at the place that asks for it, and the rest is read.
     std::fs::write(
         folder.path().join("root.toml"),
@@ -43,7 +46,7 @@ fn a_file_of_200_megabytes_is_refused_before_it_is_read() {
     .unwrap();
     let fabric = Fabric::from_files(&Disk::new(folder.path()), "root.toml");
     assert_eq!((fabric.faults().len(), fabric.devices().len()), (1, 1));
-    assert_eq!(fabric.sources().location(fabric.faults()[0].at).line, 2);
+    assert_eq!(fabric.sources().location(fabric.faults()[0].at()).line, 2);
 }
 
 #[test]
@@ -225,8 +228,8 @@ fn columns_of_a_line_of_megabytes_count_characters() {
     let fabric = Fabric::from_text("wide.toml", &text);
     let naive: Vec<_> =
         text.match_indices("nubmer").map(|(at, _)| text[..at].chars().count() + 1).collect();
-    let unknown = fabric.faults().iter().filter(|fault| fault.message.contains("`nubmer`"));
-    let told: Vec<_> = unknown.map(|fault| fabric.sources().location(fault.at).column).collect();
+    let unknown = fabric.faults().iter().filter(|fault| fault.what.message.contains("`nubmer`"));
+    let told: Vec<_> = unknown.map(|fault| fabric.sources().location(fault.at()).column).collect();
     assert_eq!(told, naive);
 }
 
@@ -241,7 +244,7 @@ fn a_slip_in_every_statement_is_told_of_each() {
     let report = fabric.check();
     assert_eq!(report.findings.len(), 2 * (10_000 - 1));
     let columns =
-        report.findings.iter().map(|one| fabric.sources().location(one.primary.span).column);
+        report.findings.iter().map(|one| fabric.sources().location(one.what.primary.span).column);
     assert!(columns.is_sorted());
     let guest = |host| format!("[[endpoint]]\nname = \"guest-{host}\"\nhost = \"hull-{host}\"\n");
     let text = (0..20_000).map(guest).collect::<Vec<_>>().concat();

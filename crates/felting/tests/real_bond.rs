@@ -147,7 +147,7 @@ fn every_member_of_every_lab() {
         let id = lab["id"].as_str().unwrap();
         let text = page(&lab);
         let fabric = Fabric::from_text("lab.toml", &text);
-        let faults: Vec<_> = fabric.faults().iter().map(|fault| &fault.message).collect();
+        let faults: Vec<_> = fabric.faults().iter().map(|fault| &fault.what.message).collect();
         assert!(faults.is_empty(), "{id}: {faults:?}\n{text}");
         let mut down = BTreeSet::new();
         for (stage, recorded) in list(&lab["stages"]).iter().enumerate() {

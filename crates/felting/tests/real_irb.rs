@@ -171,7 +171,7 @@ fn every_ping_of_every_lab() {
     for file in files {
         let lab: Json = serde_json::from_str(&std::fs::read_to_string(&file).unwrap()).unwrap();
         let made = Fabric::from_text("lab.toml", &fabric(&lab["input"]));
-        let faults: Vec<_> = made.faults().iter().map(|fault| &fault.message).collect();
+        let faults: Vec<_> = made.faults().iter().map(|fault| &fault.what.message).collect();
         assert!(faults.is_empty(), "{file:?}: {faults:?}");
         let state = State::of(&made, &Condition::default());
         let mut walker = Walker::new(&made, &state);

@@ -243,7 +243,7 @@ fn every_lab() {
         let lab: Json = serde_json::from_str(&std::fs::read_to_string(&file).unwrap()).unwrap();
         let written = page(&lab["input"]);
         let made = Fabric::from_text("lab.toml", &written);
-        let faults: Vec<_> = made.faults().iter().map(|fault| &fault.message).collect();
+        let faults: Vec<_> = made.faults().iter().map(|fault| &fault.what.message).collect();
         assert!(faults.is_empty(), "{file:?}: {faults:?}\n{written}");
         let down = list(&lab["input"]["down"]).iter();
         let condition = down.fold(Condition::default(), |condition, down| {

@@ -119,7 +119,7 @@ fn every_frame_of_every_lab() {
             continue;
         };
         let made = Fabric::from_text("lab.toml", &text);
-        let faults: Vec<_> = made.faults().iter().map(|fault| &fault.message).collect();
+        let faults: Vec<_> = made.faults().iter().map(|fault| &fault.what.message).collect();
         assert!(faults.is_empty(), "{file:?}: {faults:?}\n{text}");
         let state = State::of(&made, &Condition::default());
         let mut walker = Walker::new(&made, &state);

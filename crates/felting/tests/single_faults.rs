@@ -436,7 +436,7 @@ fn a_mac_address_is_told_in_the_segment_that_has_it_twice() {
 #[test]
 fn each_stage_ends_with_all_its_steps_done() {
     use felting::progress::{Progress, Stage};
-    use felting::{Condition, State, fabric::Statements};
+    use felting::{Condition, State, Statements};
     let mut files = Memory::default();
     files.insert("fabric.toml", whole());
     let progress = Progress::default();

@@ -1,8 +1,7 @@
 //! Findings at the places that they concern, and what they say below.
 
+use felting::diagnostic::{Finding, Severity};
 use std::collections::BTreeMap;
-
-use felting::rules::{Finding, Severity};
 
 use super::cabling::MARGIN;
 use super::measure::{fitted, width};
@@ -144,7 +143,7 @@ fn badge(at: Point, number: usize, finding: &Finding) -> Item {
         .ink(if full { Ink::Paper } else { ink(finding.severity) });
     Item {
         of: vec![format!("finding {number}")],
-        details: format!("{}[{}]: {}", finding.severity, finding.rule.id, finding.message),
+        details: format!("{}[{}]: {}", finding.severity, finding.rule.id, finding.what.message),
         faded: false,
         shapes: vec![outline(finding.severity, at), Shape::Text(text)],
     }
@@ -169,7 +168,7 @@ pub(super) fn list(scene: &mut Scene, findings: &[Finding]) {
         let text = Text::new(at, SIZE, head.clone()).bold().ink(ink(finding.severity));
         scene.text(text);
         let after = x + 16.0 + width(&head, SIZE, true) + 8.0;
-        let words = fitted(&finding.message, SIZE, false, room - after + MARGIN);
+        let words = fitted(&finding.what.message, SIZE, false, room - after + MARGIN);
         scene.text(Text::new(Point::new(after, y), SIZE, words));
     }
     if findings.len() > TOLD {

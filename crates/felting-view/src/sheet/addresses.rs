@@ -1,9 +1,9 @@
+use felting::diagnostic::At;
 use std::fmt::Display;
 
 use felting::Fabric;
 use felting::fabric::DeviceId;
 use felting::progress::{Progress, Stage};
-use felting::source::At;
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 

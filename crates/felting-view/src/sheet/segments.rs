@@ -1,10 +1,10 @@
+use felting::diagnostic::At;
 use std::collections::BTreeMap;
 use std::net::IpAddr;
 
 use felting::Fabric;
 use felting::fabric::{DeviceId, Segment};
 use felting::progress::{Progress, Stage};
-use felting::source::At;
 use felting::value::IpPrefix;
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};

@@ -120,9 +120,9 @@ pub fn walk_json(walked: &Walked<'_>) -> String {
         finding: finding.map(|finding| FindingRow {
             rule: finding.rule.id,
             severity: finding.severity.word(),
-            message: &finding.message,
-            at: fabric.sources().location(finding.primary.span).to_string(),
-            remedy: &finding.remedy,
+            message: &finding.what.message,
+            at: fabric.sources().location(finding.what.primary.span).to_string(),
+            remedy: &finding.what.remedy,
         }),
     });
     let page = Page {

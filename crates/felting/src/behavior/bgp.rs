@@ -7,6 +7,7 @@
 mod next_hop;
 mod settle;
 
+use crate::diagnostic::At;
 use std::cmp::Ordering;
 use std::collections::{BTreeSet, VecDeque};
 use std::fmt;
@@ -21,7 +22,6 @@ use super::session::{self, Outcomes, SessionFault, SessionOutcome};
 use super::underlay::Underlay;
 use crate::fabric::{DeviceId, Fabric, PolicyName, RouterId, SessionId};
 use crate::id::{Id, IdVec};
-use crate::source::At;
 use crate::value::{Asn, Family, IpPrefix, NextHopRule};
 use next_hop::{NextHop, Unresolved};
 pub(crate) use next_hop::{address_of, next_hop_rule};

@@ -27,8 +27,8 @@ pub use way_out::WayOut;
 use super::State;
 use super::bgp::address_of;
 use super::carrier::{Carriers, enters};
-use super::condition::Condition;
 use super::pair::PairOutcome;
+use crate::fabric::Condition;
 use crate::fabric::{
     DeviceId, EndpointId, Fabric, NetworkId, Overlay, PairId, PresenceId, RouterId, SegmentId,
     SessionId, VrfId,
@@ -170,7 +170,7 @@ fn instance(fabric: &Fabric, id: PresenceId, overlay: &Overlay, vni: Vni) -> Ins
         .and_then(|evi| evi.segments.first())
         .and_then(|first| fabric.segment(first.value).vni)
         .map_or(vni, |first| first.value);
-    let written = |own: &Option<Vec<crate::source::At<RouteTarget>>>| {
+    let written = |own: &Option<Vec<crate::diagnostic::At<RouteTarget>>>| {
         let of_bundle = || bundle.and_then(|evi| evi.targets.as_ref());
         own.as_ref().or_else(of_bundle).map(|all| all.iter().map(|target| target.value).collect())
     };

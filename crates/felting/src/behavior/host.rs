@@ -3,9 +3,9 @@
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use super::Condition;
 use super::carrier::is_in_use;
 use super::lag::MemberOutcome;
+use crate::fabric::Condition;
 use crate::fabric::{BondId, DeviceId, EndpointId, Fabric, MemberId, NetworkId, PortId, Uplink};
 use crate::id::IdVec;
 use crate::value::BondProtocol;

@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::Condition;
 use super::cause::{Aspect, Causes, Entity};
+use crate::fabric::Condition;
 use crate::fabric::{Fabric, PortId};
 use crate::id::IdVec;
 

@@ -1,8 +1,8 @@
 //! What packets of hosts need of the links that carry them.
 
 use super::State;
+use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, Overlay, OverlayId, SegmentId};
-use crate::source::{At, Span};
 use crate::value::{Encapsulation, Mtu};
 
 /// What an Ethernet header adds to a packet (IEEE 802.3 clause 3.1.1), without the frame check sequence.

@@ -9,9 +9,9 @@ use std::collections::BTreeSet;
 
 use rustc_hash::FxHashMap;
 
-use super::Condition;
 use super::carrier::carried;
 use super::lag::LagOutcome;
+use crate::fabric::Condition;
 use crate::fabric::{
     DeviceId, Fabric, GroupId, Keepalive, Lag, LagId, ManagementId, Pair, PairId, PortId, SegmentId,
 };
@@ -197,7 +197,7 @@ pub(super) fn closed(fabric: &Fabric, outcomes: &IdVec<PairId, PairOutcome>) -> 
         else {
             continue;
         };
-        let kept = peer_ports(fabric, pair, side);
+        let kept = fabric.peer_ports(pair, side);
         let bridges = |&port: &PortId| {
             carried(fabric, port)
                 .is_some_and(|(tagged, untagged)| !tagged.is_empty() || untagged.is_some())
@@ -271,21 +271,10 @@ pub(super) fn groups(
     IdVec::from(fabric.groups().map(|(_, group)| outcome(group)).collect::<Vec<_>>())
 }
 
-/// The ports that a side has for its peer link: the members of a LAG, or a single port.
-pub(crate) fn peer_ports(fabric: &Fabric, pair: &Pair, side: usize) -> Vec<PortId> {
-    let side = &pair.sides[side];
-    match side.peer_link {
-        Some(lag) => {
-            let members = fabric.lag(lag.value).members.iter();
-            members.map(|member| fabric.member(member).port.value).collect()
-        }
-        None => side.peer_port.iter().map(|port| port.value).collect(),
-    }
-}
-
 fn peer_link_up(fabric: &Fabric, pair: &Pair, far: &IdVec<PortId, Option<PortId>>) -> bool {
-    let theirs = peer_ports(fabric, pair, 1);
-    peer_ports(fabric, pair, 0)
+    let theirs = fabric.peer_ports(pair, 1);
+    fabric
+        .peer_ports(pair, 0)
         .into_iter()
         .any(|port| far[port].is_some_and(|end| theirs.contains(&end)))
 }

@@ -1,5 +1,6 @@
 //! Which BGP sessions are up, and why others are not.
 
+use crate::diagnostic::At;
 use smallvec::SmallVec;
 
 use super::bgp::Heard;
@@ -7,7 +8,6 @@ use super::cause::{Aspect, CauseId, Causes, Entity};
 use super::underlay::{Adjacency, AdjacencyId, Underlay};
 use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, Session, SessionId};
 use crate::id::IdVec;
-use crate::source::At;
 use crate::value::{Family, SessionOver};
 
 /// What became of one end of a session.

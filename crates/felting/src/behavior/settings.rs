@@ -202,7 +202,7 @@ pub(super) fn peer_links_miswired(fabric: &Fabric, causes: &mut Causes) {
 
 /// The ports of a peer link that are cabled to something else, and what they lead to.
 pub(crate) fn astray(fabric: &Fabric, pair: &Pair) -> Vec<(PortId, PortId)> {
-    let ports = [0, 1].map(|side| super::pair::peer_ports(fabric, pair, side));
+    let ports = [0, 1].map(|side| fabric.peer_ports(pair, side));
     if ports.iter().any(Vec::is_empty) {
         return Vec::new();
     }

@@ -7,9 +7,10 @@ use super::carrier::Carriers;
 use super::cause::Found;
 use super::link::{ClosedBy, Far, Links};
 use super::{
-    Bgp, Causes, Condition, Evpn, GroupOutcome, LacpState, LagOutcome, MemberOutcome, PairOutcome,
+    Bgp, Causes, Evpn, GroupOutcome, LacpState, LagOutcome, MemberOutcome, PairOutcome,
     StackOutcome, Trees, Underlay, evpn, lag, link, pair, settings, stack, tree, underlay,
 };
+use crate::fabric::Condition;
 use crate::fabric::{
     DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, RouterId, StackId, WanId,
 };

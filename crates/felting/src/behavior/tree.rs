@@ -22,11 +22,11 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use smol_str::SmolStr;
 
-use super::Condition;
 use super::cause::{Aspect, Causes, Entity};
 use super::lag::{LagOutcome, MemberOutcome};
 use super::link::Links;
 use super::stack::Stacks;
+use crate::fabric::Condition;
 use crate::fabric::{DeviceId, Fabric, GroupId, LagId, MemberId, PortId, TreeId, TreeSettings};
 use crate::id::{IdVec, typed_id};
 use crate::value::{InstanceNumber, MacAddr, Speed, TreeMode, VlanId, VlanSet};

@@ -21,12 +21,12 @@ pub use paths::{Hop, Route, RouteSource, Toward};
 pub(crate) use paths::{Next, Step, Towards};
 pub use wan::WrongTag;
 
-use super::Condition;
 use super::bgp::{Bgp, Heard};
 use super::cause::Causes;
 use super::evpn::tenant::is_gateway;
 use super::lag::LagOutcome;
 use super::link::Far;
+use crate::fabric::Condition;
 use crate::fabric::{
     DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, WanId,
 };

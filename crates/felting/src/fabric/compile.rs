@@ -15,6 +15,7 @@ mod stacks;
 mod tenants;
 mod trees;
 
+use crate::diagnostic::{At, Sources, Span};
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
@@ -24,8 +25,7 @@ use super::{Accept, DeviceId, DeviceKind, Fabric, PortId};
 use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
 use crate::source::{
-    At, Deviation, Document, FaultKind, Faults, Keys, Layers, Many, Pattern, Sources, Span,
-    Statement, expand,
+    Deviation, Document, FaultKind, Faults, Keys, Layers, Many, Pattern, Statement, expand,
 };
 
 /// The most ports that a fabric may have, so that a slip of the finger cannot fill the memory.
@@ -37,10 +37,11 @@ const MOST_THINGS: usize = 2_000_000;
 /// The longer steps of [`compile`], for who watches.
 const STEPS: usize = 9;
 
-pub(super) fn compile(
+pub(crate) fn compile(
     document: &Document,
     sources: Sources,
     mut faults: Faults,
+    rules: &[&str],
     progress: &Progress,
 ) -> Fabric {
     progress.begin(Stage::Compiling, STEPS);
@@ -50,8 +51,8 @@ pub(super) fn compile(
         ..Fabric::default()
     };
     let faults_in = &mut faults;
-    fabric.severities =
-        document.severities.iter().map(|(rule, level)| (rule.value.clone(), *level)).collect();
+    let levels = document.severities.iter().filter(|(name, _)| is_rule(name, rules, faults_in));
+    fabric.severities = levels.map(|(rule, level)| (rule.value.clone(), *level)).collect();
     let kinds = devices::hardware(document, &mut fabric, faults_in);
     let hosts = devices::devices(document, &kinds, &mut fabric, faults_in);
     progress.advance(1);
@@ -113,7 +114,7 @@ pub(super) fn compile(
     ethernet_segments::join(&mut fabric);
     pairs::groups(&mut fabric, &mut faults, &sides.unmade);
     endpoints::expectations(document, &vrfs, &mut fabric, &mut faults);
-    accepts(document, &mut fabric, &mut faults);
+    accepts(document, &mut fabric, rules, &mut faults);
     fabric.faults = faults.finish();
     fabric
 }
@@ -367,18 +368,11 @@ fn too_many(count: usize, at: Span, what: &str, faults: &mut Faults) -> bool {
     true
 }
 
-fn accepts(document: &Document, fabric: &mut Fabric, faults: &mut Faults) {
+fn accepts(document: &Document, fabric: &mut Fabric, rules: &[&str], faults: &mut Faults) {
     for statement in &document.accepts {
         let keys = &statement.keys;
         let Some(rule) = &keys.rule else { continue };
-        if crate::rules::find(&rule.value).is_none() {
-            let ids = crate::rules::all().map(|rule| rule.id);
-            let remedy = match faults.nearest(&rule.value, ids) {
-                Some(nearest) => format!("did you mean {nearest}?"),
-                None => "`felting explain` lists the rules".to_owned(),
-            };
-            let message = format!("there is no rule {}", rule.value);
-            faults.add(FaultKind::UnknownName, rule.span, message, "expected a rule's id", remedy);
+        if !is_rule(rule, rules, faults) {
             continue;
         }
         let on = keys.on.as_ref().map(|on| on.value.0.clone()).unwrap_or_default();
@@ -395,4 +389,18 @@ fn accepts(document: &Document, fabric: &mut Fabric, faults: &mut Faults) {
             span: statement.span,
         });
     }
+}
+
+/// Whether a name is that of a rule; a fault if not.
+fn is_rule(name: &At<SmolStr>, rules: &[&str], faults: &mut Faults) -> bool {
+    if rules.contains(&name.as_str()) {
+        return true;
+    }
+    let remedy = match faults.nearest(&name.value, rules.iter().copied()) {
+        Some(nearest) => format!("did you mean {nearest}?"),
+        None => "`felting explain` lists the rules".to_owned(),
+    };
+    let message = format!("there is no rule {}", name.value);
+    faults.add(FaultKind::UnknownName, name.span, message, "expected a rule's id", remedy);
+    false
 }

@@ -1,10 +1,11 @@
 //! The ports that a device has, as a list shared by all devices of one make-up.
 
+use crate::diagnostic::{At, MOST_NAME};
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use crate::id::typed_id;
-use crate::source::{At, FaultKind, Faults, MOST_NAME, RangeFault, expand, inner, shorten};
+use crate::source::{FaultKind, Faults, RangeFault, expand, inner, shorten};
 use crate::value::{Duplex, Speed};
 
 typed_id! { /** A list of ports. */ pub(crate) LayoutId, "layout" }

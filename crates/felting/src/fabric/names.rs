@@ -1,12 +1,13 @@
 //! Finding devices by name, range and pattern.
 
+use crate::diagnostic::At;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::layout::report_range;
 use super::{Device, DeviceId, DeviceKind};
 use crate::id::IdVec;
-use crate::source::{At, FaultKind, Faults, Pattern};
+use crate::source::{FaultKind, Faults, Pattern};
 
 /// The devices by name: in a table for single names, sorted for patterns with a fixed start.
 pub(crate) struct Names<'a> {

@@ -1,6 +1,7 @@
 //! What is cabled and configured below routing: devices, ports, LAGs, pairs, stacks, trees and the
 //! networks of hosts.
 
+use crate::diagnostic::{At, Span};
 use std::net::IpAddr;
 
 use smol_str::SmolStr;
@@ -11,7 +12,6 @@ use super::{
     RouterId, StackId, TreeId,
 };
 use crate::id::IdRange;
-use crate::source::{At, Span};
 use crate::value::{
     Activity, BondProtocol, BridgePriority, Domain, Duplex, Esi, GroupNumber, HashPolicy,
     InstanceNumber, IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PartnerBy,

@@ -1,5 +1,6 @@
 //! What switches are to each other as routers and VTEPs, compiled.
 
+use crate::diagnostic::{At, Span};
 use std::net::{IpAddr, Ipv4Addr};
 
 use smol_str::SmolStr;
@@ -9,7 +10,6 @@ use super::{
     SessionId, SettingsId, VrfId,
 };
 use crate::id::IdRange;
-use crate::source::{At, Span};
 use crate::value::{
     Advertised, Area, Asn, DfElection, Encapsulation, Family, GatewayKind, Interval, IpInterface,
     IpPrefix, Irb, IsisLevel, IsolatedBy, Loopback, MacAddr, Metric, Mtu, NetworkType, NextHopRule,

@@ -1,5 +1,6 @@
 //! Endpoints, what serves them, and what is expected of them, compiled.
 
+use crate::diagnostic::{At, Span, nearest};
 use std::fmt;
 use std::net::IpAddr;
 
@@ -8,7 +9,7 @@ use smol_str::SmolStr;
 use super::{
     DeviceId, DeviceKind, EndpointId, Fabric, NetworkId, OutsideId, PresenceId, SegmentId, VrfId,
 };
-use crate::source::{At, Pattern, Span, nearest};
+use crate::source::Pattern;
 use crate::value::{AddressRange, IpInterface, IpPrefix, MacAddr, Mtu, VlanId, Vni};
 
 /// A machine that a host's virtual network connects.
@@ -201,7 +202,7 @@ impl Fabric {
                 [] => Err(wrong("has no endpoint", "add an [[endpoint]] on it".to_owned())),
                 many => {
                     let names: Vec<_> = many.iter().map(|(_, e)| e.name.as_str()).collect();
-                    let remedy = format!("say which: {}", crate::rules::some_of(&names));
+                    let remedy = format!("say which: {}", crate::diagnostic::some_of(&names));
                     Err(wrong("has several endpoints", remedy))
                 }
             };
@@ -224,7 +225,7 @@ impl Fabric {
             many => {
                 let names: Vec<_> =
                     many.iter().map(|&id| self.endpoint(id).name.as_str()).collect();
-                let remedy = format!("name one of them: {}", crate::rules::some_of(&names));
+                let remedy = format!("name one of them: {}", crate::diagnostic::some_of(&names));
                 return Err(wrong("is the address of several endpoints", remedy));
             }
         }

@@ -4,6 +4,6 @@ mod expired;
 mod unmatched;
 mod without_reason;
 
-use super::Rule;
+use super::Check;
 
-pub(super) static RULES: &[&Rule] = &[&unmatched::RULE, &expired::RULE, &without_reason::RULE];
+pub(super) static RULES: &[&Check] = &[&unmatched::RULE, &expired::RULE, &without_reason::RULE];

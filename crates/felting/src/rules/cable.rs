@@ -4,6 +4,6 @@ mod r#loop;
 mod port_reused;
 mod speed_clash;
 
-use super::Rule;
+use super::Check;
 
-pub(super) static RULES: &[&Rule] = &[&port_reused::RULE, &speed_clash::RULE, &r#loop::RULE];
+pub(super) static RULES: &[&Check] = &[&port_reused::RULE, &speed_clash::RULE, &r#loop::RULE];

@@ -49,14 +49,14 @@ mod pool_outside_subnet;
 mod pool_router_wrong;
 mod relay_missing;
 
+use crate::diagnostic::At;
 use smallvec::SmallVec;
 
-use super::{Context, Rule};
+use super::{Check, Context};
 use crate::fabric::{EndpointId, Fabric, PresenceId, SegmentId};
-use crate::source::At;
 use crate::value::IpPrefix;
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &network_unmapped::RULE,
     &mac_reused::RULE,
     &address_reused::RULE,

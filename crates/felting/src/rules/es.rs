@@ -13,11 +13,11 @@ mod vlan_clash;
 mod vlan_drift_on_es;
 mod with_pair;
 
-use super::Rule;
+use super::Check;
+use crate::diagnostic::Span;
 use crate::fabric::{Fabric, LagId};
-use crate::source::Span;
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &df_clash::RULE,
     &vlan_drift_on_es::RULE,
     &no_core_isolation::RULE,

@@ -2,7 +2,7 @@
 
 mod failed;
 
-use super::Rule;
+use super::Check;
 pub(super) use failed::{explain, report};
 
-pub(super) static RULES: &[&Rule] = &[&failed::RULE];
+pub(super) static RULES: &[&Check] = &[&failed::RULE];

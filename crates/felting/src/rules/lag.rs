@@ -22,13 +22,13 @@ mod unsupported;
 mod untagged_clash;
 mod vlan_clash;
 
-use super::{Context, Rule};
+use super::{Check, Context};
 use crate::behavior::MemberState;
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, PortId};
-use crate::source::Span;
 use crate::value::{Protocol, Unanswered};
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &unsupported::RULE,
     &too_many_members::RULE,
     &member_mix::RULE,

@@ -20,19 +20,19 @@ mod session_unreachable;
 mod source_clash;
 mod vtep_unheard;
 
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
-use super::{Context, Rule};
+use super::{Check, Context};
 use crate::behavior::Apart;
 use crate::behavior::evpn::replication;
 use crate::fabric::{DeviceId, Fabric, PresenceId, RouterId, Session, SessionId};
-use crate::source::Span;
 use crate::value::{Asn, Family, Replication};
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &source_clash::RULE,
     &multihop_missing::RULE,
     &family_inactive::RULE,

@@ -26,9 +26,9 @@ mod system_clash;
 mod tree_clash;
 mod vtep_clash;
 
-use super::Rule;
+use super::Check;
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &segment_clash::RULE,
     &vtep_clash::RULE,
     &gateway_clash::RULE,

@@ -6,15 +6,15 @@ mod partition_clash;
 mod untagged_clash;
 mod vlan_clash;
 
+use crate::diagnostic::Span;
 use std::collections::hash_map::Entry;
 
 use rustc_hash::FxHashMap;
 
-use super::{Context, Rule};
+use super::{Check, Context};
 use crate::fabric::{DeviceId, DeviceKind, PortId, PortSettings};
-use crate::source::Span;
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &down_in_use::RULE,
     &partition_clash::RULE,
     &vlan_clash::RULE,

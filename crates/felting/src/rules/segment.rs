@@ -31,18 +31,18 @@ mod vni_range;
 mod vni_reused;
 mod vrf_clash;
 
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::{Context, Findings, Rule, Severity};
+use super::{Check, Context, Findings, Severity};
 use crate::behavior::evpn::tenant::is_gateway;
 pub(super) use crate::behavior::settings::of_one_pair;
 use crate::fabric::{DeviceId, Fabric, InterfacePlace, Presence, PresenceId, SegmentId, Side};
-use crate::source::Span;
 use crate::value::{GatewayKind, VlanId, VlanSet};
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &vni_clash::RULE,
     &vni_reused::RULE,
     &vni_also_vrf::RULE,

@@ -9,10 +9,10 @@ mod wan_tag_clash;
 mod wan_unattached;
 mod wan_unrouted;
 
-use super::Rule;
+use super::Check;
 use crate::fabric::{DeviceId, Fabric, SiteId};
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &wan_unattached::RULE,
     &wan_tag_clash::RULE,
     &wan_mtu::RULE,

@@ -15,9 +15,9 @@ mod priority_tie;
 mod too_many_members;
 mod uplink_on_one_member;
 
-use super::Rule;
+use super::Check;
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &member_id_reused::RULE,
     &member_id_range::RULE,
     &too_many_members::RULE,

@@ -2,6 +2,6 @@
 
 mod mac_reused;
 
-use super::Rule;
+use super::Check;
 
-pub(super) static RULES: &[&Rule] = &[&mac_reused::RULE];
+pub(super) static RULES: &[&Check] = &[&mac_reused::RULE];

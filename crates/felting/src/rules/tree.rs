@@ -9,12 +9,12 @@ mod root_by_accident;
 mod root_misplaced;
 mod vlan_cut;
 
-use super::{Context, Rule};
+use super::{Check, Context};
 use crate::behavior::{BridgeId, BridgePortId, Carrier, Tree, TreeKind};
+use crate::diagnostic::Span;
 use crate::fabric::Fabric;
-use crate::source::Span;
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &overlay_loop::RULE,
     &r#loop::RULE,
     &vlan_cut::RULE,

@@ -65,17 +65,17 @@ mod unnumbered_broadcast;
 mod uplink_speed_mix;
 mod vtep_unreachable;
 
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::FxHashMap;
 
-use super::{Context, Findings, Rule};
+use super::{Check, Context, Findings};
 use crate::behavior::{Aspect, Entity, LostWay, NotPassed};
 use crate::fabric::{DeviceId, Fabric, Interface, InterfaceId, PortId, RouterId, SessionId};
-use crate::source::Span;
 use crate::value::Role;
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &pool_overlap::RULE,
     &pool_exhausted::RULE,
     &address_reused::RULE,

@@ -16,16 +16,16 @@ mod untagged_clash;
 mod vlan_missing;
 mod vlan_surplus;
 
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use super::lag::{left_alone, links, name, plug};
-use super::{Context, Findings, Rule};
+use super::{Check, Context, Findings};
 use crate::behavior::{Aspect, Entity};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, Network, PortId, Uplink};
-use crate::source::Span;
 use crate::value::{VlanId, VlanSet};
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &split_without_pair::RULE,
     &bond_without_lag::RULE,
     &active_standby_on_lag::RULE,

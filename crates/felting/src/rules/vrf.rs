@@ -14,10 +14,10 @@ mod vni_clash;
 mod vni_missing;
 mod vni_reused;
 
-use super::Rule;
+use super::Check;
 use crate::fabric::{Fabric, VrfId, VrfPresence};
 
-pub(super) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Check] = &[
     &vni_missing::RULE,
     &vni_clash::RULE,
     &vni_reused::RULE,

@@ -1,12 +1,12 @@
 //! Cable lists as people keep them in spreadsheets.
 
+use crate::diagnostic::{At, Span, nearest};
 use std::ops::Range;
 
 use smol_str::SmolStr;
 
-use super::fault::{FaultKind, nearest};
+use super::fault::FaultKind;
 use super::read::{Cx, MOST_TEXT};
-use super::span::{At, Span};
 use super::statements::{Run, RunEnd};
 
 const NEEDED: [&str; 4] = ["near", "near_port", "far", "far_port"];

@@ -1,10 +1,8 @@
-use std::cmp::Reverse;
 use std::fmt::Write as _;
 
 use rustc_hash::FxHashMap;
 
-use super::range::MOST_NAME;
-use super::span::Span;
+use crate::diagnostic::{Diagnostic, Label, Span, nearest};
 
 /// What kind of input fault it is. Kinds have ids as rules do, so that people can look them up.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -204,16 +202,8 @@ impl FaultKind {
 pub struct Fault {
     /// Its kind.
     pub kind: FaultKind,
-    /// What is wrong, in one line that stands alone.
-    pub message: String,
-    /// Where; an empty place at the start of a file means the file as a whole.
-    pub at: Span,
-    /// What was expected there.
-    pub expected: String,
-    /// Other places that matter, each with a few words.
-    pub related: Vec<(Span, String)>,
-    /// What to do.
-    pub remedy: String,
+    /// What is wrong, where, what was expected there, and what to do.
+    pub what: Diagnostic,
 }
 
 /// The most faults that are kept; what is beyond is counted.
@@ -249,19 +239,14 @@ impl Faults {
         expected: impl Into<String>,
         remedy: impl Into<String>,
     ) -> &mut Fault {
-        self.keep(Fault {
-            kind,
-            message: cut(message.into()),
-            at,
-            expected: cut(expected.into()),
-            related: Vec::new(),
-            remedy: cut(remedy.into()),
-        })
+        let (message, expected) = (cut(message.into()), cut(expected.into()));
+        let what = Diagnostic::new(message, at, expected, cut(remedy.into()));
+        self.keep(Fault { kind, what })
     }
 
     fn keep(&mut self, fault: Fault) -> &mut Fault {
-        if self.keeps(fault.at, fault.kind) {
-            *self.of_place.entry((fault.at, fault.kind)).or_default() += 1;
+        if self.keeps(fault.at(), fault.kind) {
+            *self.of_place.entry((fault.at(), fault.kind)).or_default() += 1;
             self.kept.push(fault);
             return self.kept.last_mut().expect("pushed just now");
         }
@@ -291,7 +276,7 @@ impl Faults {
 
     /// Adds those of another part of the run, another file.
     pub(crate) fn absorb(&mut self, other: Self) {
-        let keys: Vec<_> = other.kept.iter().map(|fault| (fault.at, fault.kind)).collect();
+        let keys: Vec<_> = other.kept.iter().map(|fault| (fault.at(), fault.kind)).collect();
         for fault in other.kept {
             self.keep(fault);
         }
@@ -320,23 +305,28 @@ impl Faults {
     /// port that none of ten switches has, is one fault.
     pub(crate) fn finish(mut self) -> Vec<Fault> {
         if let Some((at, count)) = self.beyond {
-            self.kept.push(Fault {
-                kind: FaultKind::TooMany,
-                message: format!("{count} more faults were found after the first {MOST_KEPT}"),
-                expected: "one of them, for example".to_owned(),
-                remedy: "mend the first ones and check again".to_owned(),
-                related: Vec::new(),
+            let what = Diagnostic::new(
+                format!("{count} more faults were found after the first {MOST_KEPT}"),
                 at,
-            });
+                "one of them, for example",
+                "mend the first ones and check again",
+            );
+            self.kept.push(Fault { kind: FaultKind::TooMany, what });
         }
         self.kept.sort_by(|a, b| {
-            (a.at.order(), a.kind, &a.message).cmp(&(b.at.order(), b.kind, &b.message))
+            (a.at().order(), a.kind, &a.what.message).cmp(&(
+                b.at().order(),
+                b.kind,
+                &b.what.message,
+            ))
         });
-        self.kept.dedup_by(|a, b| (a.at, a.kind, &a.message) == (b.at, b.kind, &b.message));
+        self.kept.dedup_by(|a, b| {
+            (a.at(), a.kind, &a.what.message) == (b.at(), b.kind, &b.what.message)
+        });
         let mut merged: Vec<(Fault, usize)> = Vec::new();
         for fault in self.kept {
             match merged.last_mut() {
-                Some((first, more)) if (first.at, first.kind) == (fault.at, fault.kind) => {
+                Some((first, more)) if (first.at(), first.kind) == (fault.at(), fault.kind) => {
                     *more += 1;
                 }
                 _ => merged.push((fault, 0)),
@@ -345,11 +335,11 @@ impl Faults {
         merged
             .into_iter()
             .map(|(mut fault, more)| {
-                let all = self.of_place.get(&(fault.at, fault.kind)).copied().unwrap_or(0);
+                let all = self.of_place.get(&(fault.at(), fault.kind)).copied().unwrap_or(0);
                 let more = more + all.saturating_sub(MOST_OF_PLACE);
                 if more > 0 {
                     // Writing to a String cannot fail.
-                    let _ = write!(fault.message, " (and {more} more of the kind from here)");
+                    let _ = write!(fault.what.message, " (and {more} more of the kind from here)");
                 }
                 fault
             })
@@ -368,25 +358,12 @@ fn cut(mut text: String) -> String {
 }
 
 impl Fault {
-    pub(crate) fn related(&mut self, span: Span, text: impl Into<String>) {
-        self.related.push((span, text.into()));
+    /// The place at fault; an empty place at the start of a file means the file as a whole.
+    pub fn at(&self) -> Span {
+        self.what.primary.span
     }
-}
 
-/// The name that is most like the one found, if any is like it at all.
-pub fn nearest<'a>(found: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
-    // No name that is there is so long, and comparing costs the product of the lengths.
-    if found.len() > MOST_NAME {
-        return None;
+    pub(crate) fn related(&mut self, span: Span, text: impl Into<String>) {
+        self.what.related.push(Label { span, text: text.into() });
     }
-    // A third of the letters may be off, one letter in short words.
-    let most = (found.chars().count() / 3).max(1);
-    let alike = |name: &str| found.chars().zip(name.chars()).take_while(|(a, b)| a == b).count();
-    names
-        .into_iter()
-        .filter(|name| name.len().abs_diff(found.len()) <= 4 * most)
-        .map(|name| (strsim::damerau_levenshtein(found, name), Reverse(alike(name)), name))
-        .filter(|&(distance, ..)| distance <= most)
-        .min()
-        .map(|(_, _, name)| name)
 }

@@ -1,5 +1,6 @@
 //! Reading a root file, what it includes, and overlay documents.
 
+use crate::diagnostic::{At, FileId, Severity, Source, Sources, Span};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -9,12 +10,11 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::csv_cables;
-use super::fault::{FaultKind, Faults, nearest};
+use super::fault::{FaultKind, Faults};
 use super::files::{FileError, Files, MOST_BYTES};
 use super::keys::{Keys, Statement, only_keys, read_statement};
 use super::range::glob_matches;
 use super::read::{Cx, Many, Node, Read};
-use super::span::{At, FileId, Source, Sources, Span};
 use super::statements::{
     AcceptKeys, EndpointKeys, EviKeys, ExpectKeys, HardwareKeys, HostKeys, InterfaceKeys, LagKeys,
     LeakKeys, ManagementKeys, OutsideKeys, OverlayKeys, PairKeys, PolicyKeys, PoolKeys, PortKeys,
@@ -23,7 +23,6 @@ use super::statements::{
 };
 use crate::id::Id as _;
 use crate::progress::Progress;
-use crate::rules::Severity;
 
 /// The tables that a file may have at its top.
 pub(crate) const TABLES: &[&str] = &[
@@ -575,15 +574,6 @@ fn severities_table(cx: &mut Cx<'_>, node: &Node<'_>, document: &mut Document) {
                 }
             }
         };
-        if crate::rules::find(rule).is_none() {
-            let remedy = match nearest(rule, crate::rules::all().map(|rule| rule.id)) {
-                Some(nearest) => format!("did you mean `{nearest}`?"),
-                None => "`felting explain` lists the rules".to_owned(),
-            };
-            let message = format!("there is no rule `{rule}`");
-            cx.faults.add(FaultKind::UnknownName, at, message, "expected a rule's id", remedy);
-            continue;
-        }
         document.severities.push((At::new(SmolStr::new(rule), at), severity));
     }
 }

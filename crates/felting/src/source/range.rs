@@ -1,5 +1,6 @@
 //! Ranges (`et[1-48]`) and patterns (`kelp-*`).
 
+use crate::diagnostic::MOST_NAME;
 use std::ops::Range;
 
 use rustc_hash::FxHashSet;
@@ -7,9 +8,6 @@ use smol_str::{SmolStr, SmolStrBuilder};
 
 /// The most things that one range may make.
 pub(crate) const MOST: usize = 1_000_000;
-
-/// The most bytes that a name may have.
-pub(crate) const MOST_NAME: usize = 255;
 
 /// Why a text with ranges cannot be spread out; places are bytes of the text.
 #[derive(Clone, Debug, PartialEq, Eq)]

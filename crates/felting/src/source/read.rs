@@ -1,5 +1,6 @@
 //! From TOML values to values of the domain, each with its place.
 
+use crate::diagnostic::{At, FileId, Span};
 use std::net::{IpAddr, Ipv4Addr};
 use std::ops::Range;
 
@@ -9,7 +10,6 @@ use toml::Spanned;
 use toml::de::DeValue;
 
 use super::fault::{FaultKind, Faults};
-use super::span::{At, FileId, Span};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,

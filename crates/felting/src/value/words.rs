@@ -57,7 +57,7 @@ macro_rules! words {
 fn one_of(what: &str, words: &[&str], found: &str) -> String {
     let list = words.iter().map(|word| format!("\"{word}\"")).collect::<Vec<_>>();
     let (last, others) = list.split_last().expect("every kind of word has at least two");
-    let nearest = match crate::source::nearest(found, words.iter().copied()) {
+    let nearest = match crate::diagnostic::nearest(found, words.iter().copied()) {
         Some(word) => format!("; did you mean \"{word}\"?"),
         None => String::new(),
     };

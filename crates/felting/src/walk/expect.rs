@@ -11,7 +11,8 @@ use std::net::IpAddr;
 use rayon::prelude::*;
 
 use super::{Act, NoWalk, Options, Path, Table, Walk, Walker, why};
-use crate::behavior::{BridgeId, BridgePortId, Condition, State};
+use crate::behavior::{BridgeId, BridgePortId, State};
+use crate::fabric::Condition;
 use crate::fabric::{
     CableId, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss, PortId,
     StackId, Terminal,

@@ -1,12 +1,12 @@
 //! Which finding explains that a walk stops.
 
+use crate::diagnostic::{Finding, Report, Severity};
 use smol_str::SmolStr;
 
 use super::path::{Act, Hop, Stop};
 use super::{Asker, Lost, Walk};
 use crate::behavior::Apart;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};
-use crate::rules::{Finding, Report, Severity};
 
 /// The rules that can be behind a stop, by the beginnings of their ids, the likeliest first.
 fn suspects(stop: Stop) -> &'static [&'static str] {

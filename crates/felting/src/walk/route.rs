@@ -1,5 +1,6 @@
 //! Routing, in a tenant's table or the switch's own, and the way through the underlay.
 
+use crate::diagnostic::At;
 use std::net::IpAddr;
 use std::sync::Arc;
 
@@ -20,7 +21,6 @@ use crate::fabric::{
     DeviceId, EndpointId, InterfaceId, InterfacePlace, LagId, OutsideId, PresenceId, SegmentId,
     Side, Vrf, VrfId,
 };
-use crate::source::At;
 use crate::value::{Encapsulation, HashPolicy, Replication, VlanId, Vni};
 
 impl Walker<'_> {

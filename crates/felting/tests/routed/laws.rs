@@ -43,7 +43,7 @@ proptest! {
     fn a_first_fabric_is_silent((plan, _) in cut_fabrics()) {
         let fabric = Fabric::from_text("first.toml", &plan.to_toml().unwrap());
         prop_assert!(fabric.is_complete(), "{:?}", fabric.faults());
-        let found: Vec<_> = fabric.check().findings.iter().map(|finding| finding.message.clone()).collect();
+        let found: Vec<_> = fabric.check().findings.iter().map(|finding| finding.what.message.clone()).collect();
         prop_assert!(found.is_empty(), "{found:?}");
     }
 

@@ -19,7 +19,7 @@ fn variant(rule: &str, edits: &[(&str, &str)]) -> Vec<String> {
     assert!(fabric.is_complete(), "{rule}: {:#?}", fabric.faults());
     let report = fabric.check_on(jiff::civil::date(2026, 11, 24));
     let show = |finding: &felting::Finding| {
-        format!("{} at {}", finding.rule.id, fabric.sources().text(finding.primary.span))
+        format!("{} at {}", finding.rule.id, fabric.sources().text(finding.what.primary.span))
     };
     report.findings.iter().map(show).collect()
 }

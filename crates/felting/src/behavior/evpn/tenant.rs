@@ -1,5 +1,6 @@
 //! Routing for tenants: what a VRF on a switch has routes to, and from whom.
 
+use crate::diagnostic::At;
 use std::net::IpAddr;
 
 use super::{Apart, Instance, Targets};
@@ -8,7 +9,6 @@ use crate::fabric::{
     DeviceId, EndpointId, Fabric, OutsideId, PresenceId, SegmentId, SegmentSettings, Via, VrfId,
     VrfPresence,
 };
-use crate::source::At;
 use crate::value::{
     GatewayKind, IpPrefix, Irb, MacAddr, RouteDistinguisher, RouteTarget, TargetRule, Vni, VrrpId,
 };

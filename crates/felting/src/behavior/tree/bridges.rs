@@ -4,10 +4,10 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::{Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, LanId};
-use crate::behavior::Condition;
 use crate::behavior::lag::{LagOutcome, MemberOutcome, MemberState};
 use crate::behavior::partner::port_number;
 use crate::behavior::stack::{self, Stacks};
+use crate::fabric::Condition;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, GroupId, LagId, MemberId, PortId, TreePort};
 use crate::id::IdVec;
 use crate::value::{

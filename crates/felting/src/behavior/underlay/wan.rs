@@ -1,6 +1,6 @@
 //! Whether packets cross a path over a WAN.
 
-use crate::behavior::Condition;
+use crate::fabric::Condition;
 use crate::fabric::{Fabric, InterfaceId, InterfacePlace, Wan};
 use crate::value::VlanId;
 

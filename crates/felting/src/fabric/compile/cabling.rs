@@ -1,3 +1,4 @@
+use crate::diagnostic::At;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
@@ -5,7 +6,7 @@ use super::devices::per_port;
 use super::unknown_port;
 use crate::fabric::layout::report_range;
 use crate::fabric::{Cable, DeviceId, Fabric, PortId};
-use crate::source::{At, Document, FaultKind, Faults, Run, expand};
+use crate::source::{Document, FaultKind, Faults, Run, expand};
 
 /// One side of a run, spread out: every device with every port, the device slowest.
 fn ends(

@@ -1,3 +1,4 @@
+use crate::diagnostic::{At, Span};
 use std::borrow::Cow;
 
 use rustc_hash::FxHashMap;
@@ -8,8 +9,7 @@ use crate::fabric::layout::{Layout, LayoutId};
 use crate::fabric::{Device, DeviceId, DeviceKind, Fabric, Hardware, HardwareId, Port, PortId};
 use crate::id::{Id, IdRange, IdVec};
 use crate::source::{
-    At, Document, FaultKind, Faults, HardwareKeys, HostKeys, Keys, Layers, Many, Span, Statement,
-    SwitchKeys,
+    Document, FaultKind, Faults, HardwareKeys, HostKeys, Keys, Layers, Many, Statement, SwitchKeys,
 };
 use crate::value::{MacAddr, Mtu, Number, Role};
 

@@ -1,3 +1,4 @@
+use crate::diagnostic::{At, Span};
 use std::collections::BTreeSet;
 
 use rustc_hash::FxHashMap;
@@ -9,9 +10,7 @@ use crate::fabric::{
     Bond, BondId, DeviceId, Lag, LagId, Member, MemberId, Network, PortSettings, TreePort, Uplink,
 };
 use crate::id::{IdRange, IdVec};
-use crate::source::{
-    At, BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys, Span,
-};
+use crate::source::{BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys};
 use crate::value::{
     Activity, BondProtocol, PartnerBy, Protocol, SegmentMode, Timeout, Unanswered, VlanSet,
 };

@@ -1,3 +1,4 @@
+use crate::diagnostic::At;
 use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
@@ -6,7 +7,7 @@ use super::{Made, Things};
 use crate::fabric::{
     DeviceId, DeviceKind, Fabric, Group, GroupId, Keepalive, LagId, Pair, PairId, Side,
 };
-use crate::source::{At, Deviation, Document, FaultKind, Faults, Layers, PairKeys, Statement};
+use crate::source::{Deviation, Document, FaultKind, Faults, Layers, PairKeys, Statement};
 use crate::value::{GroupNumber, MacAddr, PeerLinkLoss};
 
 /// Which side of which pair each switch is.

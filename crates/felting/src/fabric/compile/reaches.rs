@@ -1,5 +1,6 @@
 //! What is beyond single switches: policies, static routes, sites and WANs, leaks, networks outside.
 
+use crate::diagnostic::At;
 use std::net::IpAddr;
 
 use smol_str::SmolStr;
@@ -10,7 +11,7 @@ use crate::fabric::{
     DeviceId, DeviceKind, Evi, Leak, Outside, Policy, PortId, SegmentId, Site, StaticRoute, Via,
     Wan,
 };
-use crate::source::{At, Document, FaultKind, Keys, Statement, inner};
+use crate::source::{Document, FaultKind, Keys, Statement, inner};
 
 impl Made<'_> {
     /// The statements of one kind by name.

@@ -5,6 +5,7 @@
     reason = "a method named through `Layers` alone is ambiguous: each kind of keys has its own"
 )]
 
+use crate::diagnostic::{At, Span};
 use std::collections::BTreeMap;
 use std::net::IpAddr;
 
@@ -19,8 +20,8 @@ use crate::fabric::{
 };
 use crate::id::IdRange;
 use crate::source::{
-    At, Document, FaultKind, InterfaceKeys, Keys, Layers, Many, OverlayKeys, RouterKeys,
-    SessionKeys, Span, Statement, UnderlayKeys,
+    Document, FaultKind, InterfaceKeys, Keys, Layers, Many, OverlayKeys, RouterKeys, SessionKeys,
+    Statement, UnderlayKeys,
 };
 use crate::value::{
     Advertised, Area, Asn, DfElection, Encapsulation, Family, Interval, Irb, IsisLevel, IsolatedBy,

@@ -1,3 +1,4 @@
+use crate::diagnostic::At;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
@@ -5,9 +6,7 @@ use super::Things;
 use super::devices::{Kinds, hash, kind_of};
 use crate::fabric::{DeviceKind, Fabric, PortId, Stack, StackMember};
 use crate::id::{Id, IdRange};
-use crate::source::{
-    At, Document, FaultKind, Faults, Keys, Layers, StackKeys, StackMemberKeys, inner,
-};
+use crate::source::{Document, FaultKind, Faults, Keys, Layers, StackKeys, StackMemberKeys, inner};
 use crate::value::{MacAddr, SplitDetection, StackMemberNumber};
 
 /// A stack's statement, before the switch that it makes.

@@ -1,3 +1,4 @@
+use crate::diagnostic::At;
 use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
@@ -6,9 +7,7 @@ use crate::fabric::{
     DeviceId, Presence, Segment, SegmentSettings, SettingsId, Vrf, VrfId, VrfPresence,
 };
 use crate::id::IdRange;
-use crate::source::{
-    At, Deviation, Document, FaultKind, Keys, Layers, Many, SegmentKeys, Statement,
-};
+use crate::source::{Deviation, Document, FaultKind, Keys, Layers, Many, SegmentKeys, Statement};
 use crate::value::{IpPrefix, Number, PoolKind, RouteTarget, Vni};
 
 /// VRFs by name.

@@ -1,3 +1,4 @@
+use crate::diagnostic::At;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
@@ -7,7 +8,7 @@ use crate::fabric::{
     DeviceId, DeviceKind, Management, PortId, Repeater, TreeInstance, TreeSettings,
 };
 use crate::source::{
-    At, Document, FaultKind, Layers, ManagementKeys, Statement, TreeKeys, expand, inner,
+    Document, FaultKind, Layers, ManagementKeys, Statement, TreeKeys, expand, inner,
 };
 use crate::value::{PathCosts, TreeMode};
 
@@ -35,7 +36,7 @@ impl Made<'_> {
     fn tree(
         &mut self,
         switch: DeviceId,
-        span: crate::source::Span,
+        span: crate::diagnostic::Span,
         keys: &Layers<'_, TreeKeys>,
     ) -> TreeSettings {
         let mode = keys.mode().copied().unwrap_or(At::new(TreeMode::Rstp, span));

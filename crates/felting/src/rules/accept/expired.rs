@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "accept-expired",
-    severity: Severity::Warning,
-    summary: "an acceptance whose last day has passed",
-    explain: "Somebody accepted a finding until a day, and that day is over. The finding itself is \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "accept-expired",
+        severity: Severity::Warning,
+        summary: "an acceptance whose last day has passed",
+        explain: "Somebody accepted a finding until a day, and that day is over. The finding itself is \
               reported again.",
-    sources: &["Felting's own"],
-    broken: r#"
+        sources: &["Felting's own"],
+        broken: r#"
 [severities]
 uplink-single-nic = "off"
 
@@ -19,10 +20,11 @@ rule = "uplink-single-nic"
 reason = "the second NIC is on order"
 until = 2001-01-31
 "#,
-    mend: &[(
-        "[[accept]]\nrule = \"uplink-single-nic\"\nreason = \"the second NIC is on order\"\nuntil = 2001-01-31\n",
-        "",
-    )],
+        mend: &[(
+            "[[accept]]\nrule = \"uplink-single-nic\"\nreason = \"the second NIC is on order\"\nuntil = 2001-01-31\n",
+            "",
+        )],
+    },
     check,
 };
 

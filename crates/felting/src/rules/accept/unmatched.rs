@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "accept-unmatched",
-    severity: Severity::Warning,
-    summary: "an acceptance that matches no finding",
-    explain: "The fault that was accepted is gone, or the acceptance names it wrongly. Left in \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "accept-unmatched",
+        severity: Severity::Warning,
+        summary: "an acceptance that matches no finding",
+        explain: "The fault that was accepted is gone, or the acceptance names it wrongly. Left in \
               place it would silently hide the next fault of the kind.",
-    sources: &["Felting's own"],
-    broken: r#"
+        sources: &["Felting's own"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 
@@ -16,10 +17,11 @@ rule = "uplink-single-nic"
 on = "gauge-1"
 reason = "the controller has one NIC"
 "#,
-    mend: &[(
-        "[[accept]]\nrule = \"uplink-single-nic\"\non = \"gauge-1\"\nreason = \"the controller has one NIC\"\n",
-        "",
-    )],
+        mend: &[(
+            "[[accept]]\nrule = \"uplink-single-nic\"\non = \"gauge-1\"\nreason = \"the controller has one NIC\"\n",
+            "",
+        )],
+    },
     check,
 };
 

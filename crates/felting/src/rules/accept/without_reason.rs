@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "accept-without-reason",
-    severity: Severity::Warning,
-    summary: "an acceptance that doesn't say why",
-    explain: "A finding is accepted because somebody judged it. Without the reason nobody can tell \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "accept-without-reason",
+        severity: Severity::Warning,
+        summary: "an acceptance that doesn't say why",
+        explain: "A finding is accepted because somebody judged it. Without the reason nobody can tell \
               later whether it still holds.",
-    sources: &["Felting's own"],
-    broken: r#"
+        sources: &["Felting's own"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 1G"
@@ -23,7 +24,8 @@ on = "gauge-1"
 [cabling]
 runs = "gauge-1 nic1 -- kelp-a et1"
 "#,
-    mend: &[("on = \"gauge-1\"", "on = \"gauge-1\"\nreason = \"the controller has one NIC\"")],
+        mend: &[("on = \"gauge-1\"", "on = \"gauge-1\"\nreason = \"the controller has one NIC\"")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "cable-loop",
-    severity: Severity::Error,
-    summary: "both ends of a cable are in one switch",
-    explain: "What leaves one of the ports comes back by the other. With a spanning tree one of \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "cable-loop",
+        severity: Severity::Error,
+        summary: "both ends of a cable are in one switch",
+        explain: "What leaves one of the ports comes back by the other. With a spanning tree one of \
               the two discards and the cable is of no use; without one, frames go round for ever. \
               A LAG takes such members for links to itself and keeps them out (IEEE 802.1AX). Where \
               the cable is meant, say `loopback = true` in its run.",
-    sources: &["IEEE 802.1Q clause 13.12 (Backup Port)", "IEEE 802.1AX clause 6.4.14.1"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 13.12 (Backup Port)", "IEEE 802.1AX clause 6.4.14.1"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -18,13 +19,14 @@ ports = "et[1-2] 25G"
 [cabling]
 runs = [{ run = "kelp-a et1 -- kelp-a et2" }]
 "#,
-    mend: &[("et2\" }", "et2\", loopback = true }")],
+        mend: &[("et2\" }", "et2\", loopback = true }")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Cable(cable) = cause.entity else { continue };
         let [a, b] = fabric.cable(cable).ends;
         let device = fabric.port(a.value).device;

@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "cable-port-reused",
-    severity: Severity::Error,
-    summary: "two cables in one port",
-    explain: "A port takes one plug. Where a list puts two cables into one port, one of them is \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "cable-port-reused",
+        severity: Severity::Error,
+        summary: "two cables in one port",
+        explain: "A port takes one plug. Where a list puts two cables into one port, one of them is \
               in another port in truth, or not there at all; whatever was planned over it is not.",
-    sources: &["IEEE 802.3 clause 1.4 (a link joins two ports)"],
-    broken: r#"
+        sources: &["IEEE 802.3 clause 1.4 (a link joins two ports)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -18,7 +19,8 @@ runs = [
   "kelp-a et1 -- kelp-b et2",
 ]
 "#,
-    mend: &[("kelp-a et1 -- kelp-b et2", "kelp-a et2 -- kelp-b et2")],
+        mend: &[("kelp-a et1 -- kelp-b et2", "kelp-a et2 -- kelp-b et2")],
+    },
     check,
 };
 

@@ -1,20 +1,21 @@
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use crate::behavior::Entity;
 use crate::fabric::{CableId, Fabric, PortId};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Duplex;
 
-pub(super) static RULE: Rule = Rule {
-    id: "cable-speed-clash",
-    severity: Severity::Error,
-    summary: "the ends of a cable differ in speed, duplex or breakout",
-    explain: "Both ends of a link run one rate, in one duplex mode, over the same lanes. Where \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "cable-speed-clash",
+        severity: Severity::Error,
+        summary: "the ends of a cable differ in speed, duplex or breakout",
+        explain: "Both ends of a link run one rate, in one duplex mode, over the same lanes. Where \
               they are set differently the link stays down, or (duplex) it comes up and loses \
               frames under load.",
-    sources: &["IEEE 802.3 clause 28", "IEEE 802.3 clause 73"],
-    broken: r#"
+        sources: &["IEEE 802.3 clause 28", "IEEE 802.3 clause 73"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et1 100G"
@@ -26,7 +27,8 @@ ports = "et1 4x25G"
 [cabling]
 runs = "kelp-a et1 -- crest-1 et1"
 "#,
-    mend: &[("4x25G", "100G")],
+        mend: &[("4x25G", "100G")],
+    },
     check,
 };
 
@@ -34,7 +36,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     // The cables of one run that join the same kinds of ports are one fault.
     let mut runs: BTreeMap<[Span; 3], Vec<CableId>> = BTreeMap::new();
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Cable(id) = cause.entity else { continue };
         let cable = fabric.cable(id);
         let [a, b] = cable.ends.map(|end| fabric.port(end.value).span);

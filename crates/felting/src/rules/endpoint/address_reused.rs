@@ -1,3 +1,4 @@
+use crate::diagnostic::Span;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
@@ -5,17 +6,17 @@ use smallvec::SmallVec;
 
 use super::{presences, segments_of};
 use crate::fabric::{EndpointId, Fabric, SegmentId, VrfId};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-address-reused",
-    severity: Severity::Error,
-    summary: "an address belongs to two endpoints, or to an endpoint and the gateway",
-    explain: "Whoever answers ARP first gets the packets, so connections of either break at random. An address that DHCP may give to somebody else is such a case in waiting.",
-    sources: &["RFC 5227 section 1 (address conflicts)", "RFC 2131 section 3.1"],
-    broken: bench!(
-        r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-address-reused",
+        severity: Severity::Error,
+        summary: "an address belongs to two endpoints, or to an endpoint and the gateway",
+        explain: "Whoever answers ARP first gets the packets, so connections of either break at random. An address that DHCP may give to somebody else is such a case in waiting.",
+        sources: &["RFC 5227 section 1 (address conflicts)", "RFC 2131 section 3.1"],
+        broken: bench!(
+            r#"
 [[endpoint]]
 name = "web-1"
 host = "bench-1"
@@ -27,11 +28,12 @@ host = "bench-2"
 address = "10.80.31.21/24"
 
 "#
-    ),
-    mend: &[(
-        "name = \"web-2\"\nhost = \"bench-2\"\naddress = \"10.80.31.21/24\"",
-        "name = \"web-2\"\nhost = \"bench-2\"\naddress = \"10.80.31.22/24\"",
-    )],
+        ),
+        mend: &[(
+            "name = \"web-2\"\nhost = \"bench-2\"\naddress = \"10.80.31.21/24\"",
+            "name = \"web-2\"\nhost = \"bench-2\"\naddress = \"10.80.31.22/24\"",
+        )],
+    },
     check,
 };
 

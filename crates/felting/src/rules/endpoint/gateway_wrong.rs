@@ -1,27 +1,29 @@
+use crate::diagnostic::{At, Span};
 use std::net::IpAddr;
 
 use super::{presences, segments_of};
 use crate::fabric::{EndpointId, Fabric};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::{At, Span};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpInterface;
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-gateway-wrong",
-    severity: Severity::Error,
-    summary: "an endpoint\u{2019}s gateway is no router of its segment",
-    explain: "An endpoint sends what is for other subnets to the MAC address of its gateway, for which it asks in its own segment. If no router there has the address, nobody answers.",
-    sources: &["RFC 1122 section 3.3.1.2"],
-    broken: bench!(
-        r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-gateway-wrong",
+        severity: Severity::Error,
+        summary: "an endpoint\u{2019}s gateway is no router of its segment",
+        explain: "An endpoint sends what is for other subnets to the MAC address of its gateway, for which it asks in its own segment. If no router there has the address, nobody answers.",
+        sources: &["RFC 1122 section 3.3.1.2"],
+        broken: bench!(
+            r#"
 [[endpoint]]
 name = "web-1"
 host = "bench-1"
 address = "10.80.31.21/24"
 gateway = "10.80.31.254"
 "#
-    ),
-    mend: &[("10.80.31.254", "10.80.31.1")],
+        ),
+        mend: &[("10.80.31.254", "10.80.31.1")],
+    },
     check,
 };
 

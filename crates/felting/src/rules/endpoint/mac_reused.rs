@@ -2,17 +2,18 @@ use rustc_hash::FxHashMap;
 
 use super::segments_of;
 use crate::fabric::{EndpointId, SegmentId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::MacAddr;
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-mac-reused",
-    severity: Severity::Error,
-    summary: "two endpoints of one segment have one MAC address",
-    explain: "A switch knows one place for a MAC address. Frames for either go now here, now there, as the one or the other has sent last; EVPN counts the moves and gives up after five of them.",
-    sources: &["IEEE 802.1Q clause 8.7 (learning)", "RFC 7432 section 15.1"],
-    broken: bench!(
-        r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-mac-reused",
+        severity: Severity::Error,
+        summary: "two endpoints of one segment have one MAC address",
+        explain: "A switch knows one place for a MAC address. Frames for either go now here, now there, as the one or the other has sent last; EVPN counts the moves and gives up after five of them.",
+        sources: &["IEEE 802.1Q clause 8.7 (learning)", "RFC 7432 section 15.1"],
+        broken: bench!(
+            r#"
 [[endpoint]]
 name = "web-1"
 host = "bench-1"
@@ -24,11 +25,12 @@ host = "bench-2"
 address = "10.80.31.22/24"
 mac = "02:46:00:00:01:01"
 "#
-    ),
-    mend: &[(
-        "name = \"web-2\"\nhost = \"bench-2\"\naddress = \"10.80.31.22/24\"\nmac = \"02:46:00:00:01:01\"",
-        "name = \"web-2\"\nhost = \"bench-2\"\naddress = \"10.80.31.22/24\"\nmac = \"02:46:00:00:01:02\"",
-    )],
+        ),
+        mend: &[(
+            "name = \"web-2\"\nhost = \"bench-2\"\naddress = \"10.80.31.22/24\"\nmac = \"02:46:00:00:01:01\"",
+            "name = \"web-2\"\nhost = \"bench-2\"\naddress = \"10.80.31.22/24\"\nmac = \"02:46:00:00:01:02\"",
+        )],
+    },
     check,
 };
 

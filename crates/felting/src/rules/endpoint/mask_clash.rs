@@ -1,22 +1,24 @@
 use super::{segments_of, subnets};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-mask-clash",
-    severity: Severity::Error,
-    summary: "an endpoint has another prefix length than its segment\u{2019}s subnet",
-    explain: "By its prefix length an endpoint decides whom it asks for directly and what it sends to the gateway. With a longer one it goes round by the gateway for its neighbors; with a shorter one it looks in its own segment for machines that are elsewhere.",
-    sources: &["RFC 1122 section 3.3.1.1"],
-    broken: bench!(
-        r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-mask-clash",
+        severity: Severity::Error,
+        summary: "an endpoint has another prefix length than its segment\u{2019}s subnet",
+        explain: "By its prefix length an endpoint decides whom it asks for directly and what it sends to the gateway. With a longer one it goes round by the gateway for its neighbors; with a shorter one it looks in its own segment for machines that are elsewhere.",
+        sources: &["RFC 1122 section 3.3.1.1"],
+        broken: bench!(
+            r#"
 [[endpoint]]
 name = "web-1"
 host = "bench-1"
 address = "10.80.31.21/16"
 
 "#
-    ),
-    mend: &[("10.80.31.21/16", "10.80.31.21/24")],
+        ),
+        mend: &[("10.80.31.21/16", "10.80.31.21/24")],
+    },
     check,
 };
 

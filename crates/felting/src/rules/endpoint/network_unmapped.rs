@@ -1,14 +1,15 @@
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::At;
+use crate::diagnostic::At;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-network-unmapped",
-    severity: Severity::Error,
-    summary: "an endpoint uses a tag that its network does not have, or none where the guests tag",
-    explain: "A network of several tags passes the tags of its guests through, and takes no other: a guest that sends without a tag, or with one outside the range, is heard by nobody.",
-    sources: &["IEEE 802.1Q clause 6.9 (VLAN classification)"],
-    broken: bench!(
-        r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-network-unmapped",
+        severity: Severity::Error,
+        summary: "an endpoint uses a tag that its network does not have, or none where the guests tag",
+        explain: "A network of several tags passes the tags of its guests through, and takes no other: a guest that sends without a tag, or with one outside the range, is heard by nobody.",
+        sources: &["IEEE 802.1Q clause 6.9 (VLAN classification)"],
+        broken: bench!(
+            r#"
 [[host]]
 name = "hull-01"
 nics = "nic[1-2] 25G"
@@ -20,8 +21,9 @@ name = "probe-1"
 host = "hull-01"
 tag = 316
 "#
-    ),
-    mend: &[("tag = 316", "tag = 313")],
+        ),
+        mend: &[("tag = 316", "tag = 313")],
+    },
     check,
 };
 

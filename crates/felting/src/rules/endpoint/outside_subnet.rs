@@ -1,22 +1,24 @@
 use super::{segments_of, subnets};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-outside-subnet",
-    severity: Severity::Error,
-    summary: "an endpoint\u{2019}s address is outside its segment\u{2019}s subnets",
-    explain: "A router sends packets for a subnet into the segment that has it. An address of another subnet is looked for elsewhere, so nothing from outside the segment comes to the endpoint, and its gateway does not hear it.",
-    sources: &["RFC 1122 section 3.3.1"],
-    broken: bench!(
-        r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-outside-subnet",
+        severity: Severity::Error,
+        summary: "an endpoint\u{2019}s address is outside its segment\u{2019}s subnets",
+        explain: "A router sends packets for a subnet into the segment that has it. An address of another subnet is looked for elsewhere, so nothing from outside the segment comes to the endpoint, and its gateway does not hear it.",
+        sources: &["RFC 1122 section 3.3.1"],
+        broken: bench!(
+            r#"
 [[endpoint]]
 name = "web-1"
 host = "bench-1"
 address = "10.80.32.21/24"
 
 "#
-    ),
-    mend: &[("10.80.32.21/24", "10.80.31.21/24")],
+        ),
+        mend: &[("10.80.32.21/24", "10.80.31.21/24")],
+    },
     check,
 };
 

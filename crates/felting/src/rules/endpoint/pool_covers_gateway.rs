@@ -1,25 +1,27 @@
 use super::presences;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-pool-covers-gateway",
-    severity: Severity::Error,
-    summary: "a DHCP scope may give out the address of a router",
-    explain: "The host that is given it answers for the gateway, and takes what all others send out.",
-    sources: &["RFC 2131 section 3.1", "RFC 5227 section 1"],
-    broken: bench!(
-        r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-pool-covers-gateway",
+        severity: Severity::Error,
+        summary: "a DHCP scope may give out the address of a router",
+        explain: "The host that is given it answers for the gateway, and takes what all others send out.",
+        sources: &["RFC 2131 section 3.1", "RFC 5227 section 1"],
+        broken: bench!(
+            r#"
 [[scope]]
 name = "web-hosts"
 segment = "tides-web"
 addresses = "10.80.31.1-10.80.31.99"
 router = "10.80.31.1"
 "#
-    ),
-    mend: &[(
-        "router = \"10.80.31.1\"\n",
-        "router = \"10.80.31.1\"\nexclude = \"10.80.31.1-10.80.31.9\"\n",
-    )],
+        ),
+        mend: &[(
+            "router = \"10.80.31.1\"\n",
+            "router = \"10.80.31.1\"\nexclude = \"10.80.31.1-10.80.31.9\"\n",
+        )],
+    },
     check,
 };
 

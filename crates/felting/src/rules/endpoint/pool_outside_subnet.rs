@@ -1,23 +1,25 @@
 use super::subnets;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpPrefix;
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-pool-outside-subnet",
-    severity: Severity::Error,
-    summary: "a DHCP scope gives out addresses outside its segment\u{2019}s subnet",
-    explain: "A server gives out addresses of a scope to hosts of its segment. One of another subnet is of no use there: its gateway is not in it, and nobody routes it to the segment.",
-    sources: &["RFC 2131 section 4.3.1"],
-    broken: bench!(
-        r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-pool-outside-subnet",
+        severity: Severity::Error,
+        summary: "a DHCP scope gives out addresses outside its segment\u{2019}s subnet",
+        explain: "A server gives out addresses of a scope to hosts of its segment. One of another subnet is of no use there: its gateway is not in it, and nobody routes it to the segment.",
+        sources: &["RFC 2131 section 4.3.1"],
+        broken: bench!(
+            r#"
 [[scope]]
 name = "web-hosts"
 segment = "tides-web"
 addresses = "10.80.31.200-10.80.32.20"
 router = "10.80.31.1"
 "#
-    ),
-    mend: &[("10.80.31.200-10.80.32.20", "10.80.31.200-10.80.31.220")],
+        ),
+        mend: &[("10.80.31.200-10.80.32.20", "10.80.31.200-10.80.31.220")],
+    },
     check,
 };
 

@@ -1,25 +1,27 @@
+use crate::diagnostic::Span;
 use std::net::IpAddr;
 
 use super::presences;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-pool-router-wrong",
-    severity: Severity::Error,
-    summary: "a DHCP scope tells hosts of a router that its segment does not have, or of none",
-    explain: "Hosts take their gateway from what the server says (the router option). If nobody in the segment has that address, they reach nothing outside it.",
-    sources: &["RFC 2132 section 3.5"],
-    broken: bench!(
-        r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-pool-router-wrong",
+        severity: Severity::Error,
+        summary: "a DHCP scope tells hosts of a router that its segment does not have, or of none",
+        explain: "Hosts take their gateway from what the server says (the router option). If nobody in the segment has that address, they reach nothing outside it.",
+        sources: &["RFC 2132 section 3.5"],
+        broken: bench!(
+            r#"
 [[scope]]
 name = "web-hosts"
 segment = "tides-web"
 addresses = "10.80.31.100-10.80.31.199"
 router = "10.80.31.254"
 "#
-    ),
-    mend: &[("10.80.31.254", "10.80.31.1")],
+        ),
+        mend: &[("10.80.31.254", "10.80.31.1")],
+    },
     check,
 };
 

@@ -1,14 +1,15 @@
 use super::segments_of;
 use crate::behavior::evpn::tenant::is_gateway;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "endpoint-relay-missing",
-    severity: Severity::Error,
-    summary: "the gateways of a segment do not pass DHCP on to its server",
-    explain: "A host asks for its address by broadcast, which does not leave the segment. Where the server is in another, a relay on the gateway has to pass the question on.",
-    sources: &["RFC 2131 section 2", "RFC 1542 section 4"],
-    broken: r#"
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "endpoint-relay-missing",
+        severity: Severity::Error,
+        summary: "the gateways of a segment do not pass DHCP on to its server",
+        explain: "A host asks for its address by broadcast, which does not leave the segment. Where the server is in another, a relay on the gateway has to pass the question on.",
+        sources: &["RFC 2131 section 2", "RFC 1542 section 4"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-4] 25G"
@@ -61,7 +62,8 @@ addresses = "10.80.31.100-10.80.31.199"
 router = "10.80.31.1"
 server = "giver"
 "#,
-    mend: &[("gateway = \"10.80.31.1\"", "gateway = \"10.80.31.1\"\nrelay = \"10.80.33.5\"")],
+        mend: &[("gateway = \"10.80.31.1\"", "gateway = \"10.80.31.1\"\nrelay = \"10.80.33.5\"")],
+    },
     check,
 };
 

@@ -1,30 +1,31 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::fabric::{LagId, Overlay};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-df-clash",
-    severity: Severity::Warning,
-    summary: "the leaves of an Ethernet segment elect in different ways",
-    explain: "The leaves say in their routes how they elect the designated forwarder. Where they \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-df-clash",
+        severity: Severity::Warning,
+        summary: "the leaves of an Ethernet segment elect in different ways",
+        explain: "The leaves say in their routes how they elect the designated forwarder. Where they \
               are set differently, all fall back to VLAN id modulo number of leaves: the \
               election is not the one that was meant.",
-    sources: &["RFC 8584 section 2.2.1", "RFC 7432 section 8.5"],
-    broken: concat!(
-        part!(shared_host),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 8584 section 2.2.1", "RFC 7432 section 8.5"],
+        broken: concat!(
+            part!(shared_host),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 core_isolation = true
 differs = [{ on = "kelp-b", election = "hrw" }]
 "#,
-        r#"
+            r#"
 [[host]]
 name = "silo-1"
 nics = "nic[1-2] 25G"
@@ -39,7 +40,7 @@ tagged = "310"
 segment_id = "02:46:00:00:00:0f/17"
 system = "02:46:00:00:00:0f"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -47,8 +48,9 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", election = \"hrw\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", election = \"hrw\" }]\n", "")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use super::place;
 use crate::behavior::Entity;
 use crate::rules::lag::{half_name, split_wire};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-id-clash",
-    severity: Severity::Error,
-    summary: "the leaves of one host name different Ethernet segments",
-    explain: "The leaves find each other by the identifier of the segment. With two identifiers each takes itself \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-id-clash",
+        severity: Severity::Error,
+        summary: "the leaves of one host name different Ethernet segments",
+        explain: "The leaves find each other by the identifier of the segment. With two identifiers each takes itself \
               for the only one: both forward what is flooded, and neither learns from the other.",
-    sources: &["RFC 7432 section 5", "RFC 7432 section 8.4"],
-    broken: r#"
+        sources: &["RFC 7432 section 5", "RFC 7432 section 8.4"],
+        broken: r#"
 [[switch]]
 name = "dune-[a-b]"
 ports = "et[1-4] 25G"
@@ -31,13 +32,14 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = "hull-05 nic[1-2] -- dune-[a-b] et1"
 "#,
-    mend: &[("0f/6", "0f/5")],
+        mend: &[("0f/6", "0f/5")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::EthernetSegment(a), Some(Entity::EthernetSegment(b))) =
             (cause.entity, cause.other)
         else {

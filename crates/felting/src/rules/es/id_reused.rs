@@ -2,16 +2,17 @@ use super::place;
 use crate::behavior::Entity;
 use crate::fabric::LagId;
 use crate::rules::lag::half_name;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-id-reused",
-    severity: Severity::Error,
-    summary: "one Ethernet segment identifier for two hosts",
-    explain: "All legs with one identifier lead to one host, as far as EVPN is concerned: what is learned behind \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-id-reused",
+        severity: Severity::Error,
+        summary: "one Ethernet segment identifier for two hosts",
+        explain: "All legs with one identifier lead to one host, as far as EVPN is concerned: what is learned behind \
               one of them is taken to be behind all. With two hosts behind it, frames go to the wrong one.",
-    sources: &["RFC 7432 section 5", "RFC 7432 section 8.4"],
-    broken: r#"
+        sources: &["RFC 7432 section 5", "RFC 7432 section 8.4"],
+        broken: r#"
 [[switch]]
 name = "dune-[a-b]"
 ports = "et[1-4] 25G"
@@ -36,16 +37,17 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = ["silo-1 nic[1-2] -- dune-a et[1-2]", "silo-2 nic[1-2] -- dune-b et[1-2]"]
 "#,
-    mend: &[
-        ("segment_id = \"02:46:00:00:00:0f/5\"\n", ""),
-        ("segment_id = \"02:46:00:00:00:0f/5\"\n", ""),
-    ],
+        mend: &[
+            ("segment_id = \"02:46:00:00:00:0f/5\"\n", ""),
+            ("segment_id = \"02:46:00:00:00:0f/5\"\n", ""),
+        ],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::EthernetSegment(id) = cause.entity else { continue };
         let segment = fabric.ethernet_segment(id);
         let [one, other, ..] = segment.legs[..] else { continue };

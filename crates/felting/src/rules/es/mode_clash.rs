@@ -1,15 +1,16 @@
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-mode-clash",
-    severity: Severity::Error,
-    summary: "one leaf of an Ethernet segment is all-active, another single-active",
-    explain: "All leaves must agree whether all of them forward or one. A leaf that hears of both modes for one \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-mode-clash",
+        severity: Severity::Error,
+        summary: "one leaf of an Ethernet segment is all-active, another single-active",
+        explain: "All leaves must agree whether all of them forward or one. A leaf that hears of both modes for one \
               segment treats it as single-active, so the LAG of the host sends half of its frames to a leaf \
               that drops them.",
-    sources: &["RFC 7432 section 8.4", "RFC 7432 section 14.1.1"],
-    broken: r#"
+        sources: &["RFC 7432 section 8.4", "RFC 7432 section 14.1.1"],
+        broken: r#"
 [[switch]]
 name = "dune-[a-b]"
 ports = "et[1-4] 25G"
@@ -31,13 +32,14 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = "hull-05 nic[1-2] -- dune-[a-b] et1"
 "#,
-    mend: &[("single-active", "all-active")],
+        mend: &[("single-active", "all-active")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::EthernetSegment(id), Some(Entity::Lag(other))) = (cause.entity, cause.other)
         else {
             continue;

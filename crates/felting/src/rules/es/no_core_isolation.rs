@@ -1,30 +1,31 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::place;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-no-core-isolation",
-    severity: Severity::Warning,
-    summary: "a leaf of an Ethernet segment stays open when it has lost the underlay",
-    explain: "A leaf without any link to the spines goes on attracting frames from its hosts, as \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-no-core-isolation",
+        severity: Severity::Warning,
+        summary: "a leaf of an Ethernet segment stays open when it has lost the underlay",
+        explain: "A leaf without any link to the spines goes on attracting frames from its hosts, as \
               their links to it are up, and drops them. If it is told to, it closes its ports of \
               Ethernet segments, and the hosts use the other leaves.",
-    sources: &["RFC 7432 section 17.1"],
-    broken: concat!(
-        part!(shared_host),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 7432 section 17.1"],
+        broken: concat!(
+            part!(shared_host),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 core_isolation = true
 differs = [{ on = "kelp-b", core_isolation = false }]
 "#,
-        r#"
+            r#"
 [[host]]
 name = "silo-1"
 nics = "nic[1-2] 25G"
@@ -39,7 +40,7 @@ tagged = "310"
 segment_id = "02:46:00:00:00:0f/17"
 system = "02:46:00:00:00:0f"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -47,8 +48,9 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", core_isolation = false }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", core_isolation = false }]\n", "")],
+    },
     check,
 };
 

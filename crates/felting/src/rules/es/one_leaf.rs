@@ -1,17 +1,18 @@
 use super::place;
 use crate::behavior::{Aspect, Entity};
 use crate::rules::lag::{half_name, split_wire};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-one-leaf",
-    severity: Severity::Warning,
-    summary: "an Ethernet segment on one leaf only",
-    explain: "An Ethernet segment joins the legs that a host has on several leaves. On one leaf only, either \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-one-leaf",
+        severity: Severity::Warning,
+        summary: "an Ethernet segment on one leaf only",
+        explain: "An Ethernet segment joins the legs that a host has on several leaves. On one leaf only, either \
               the other leaf lacks the identifier and the host's LAG does not form as a whole, or the host \
               hangs on one switch, and the identifier promises what is not there.",
-    sources: &["RFC 7432 section 5", "RFC 7432 section 8.1"],
-    broken: r#"
+        sources: &["RFC 7432 section 5", "RFC 7432 section 8.1"],
+        broken: r#"
 [[switch]]
 name = "dune-[a-b]"
 ports = "et[1-4] 25G"
@@ -32,7 +33,8 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = "hull-05 nic[1-2] -- dune-[a-b] et1"
 "#,
-    mend: &[("\ndiffers = [{ on = \"dune-b\", without = \"segment_id\" }]", "")],
+        mend: &[("\ndiffers = [{ on = \"dune-b\", without = \"segment_id\" }]", "")],
+    },
     check,
 };
 
@@ -44,7 +46,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let claimed = cx.state.causes().claimed(Entity::EthernetSegment(id), Aspect::Membership);
         let cause = claimed.map(|cause| cx.state.causes().get(cause));
         // Another fault explains why it is alone.
-        let known = cx.state.lag(leg).tangled && cause.is_none_or(|cause| cause.rule != RULE.id);
+        let known =
+            cx.state.lag(leg).tangled && cause.is_none_or(|cause| cause.rule != RULE.rule.id);
         let clash = cx.state.causes().of("es-id-clash").any(|cause| {
             cause.entity == Entity::EthernetSegment(id)
                 || cause.other == Some(Entity::EthernetSegment(id))

@@ -1,16 +1,17 @@
 use super::place;
 use crate::rules::lag::half_name;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::SegmentIdentifier;
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-reserved-id",
-    severity: Severity::Error,
-    summary: "an Ethernet segment identifier that means something else",
-    explain: "Ten octets of zero say that a site is single-homed, ten of 0xff that all segments are meant. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-reserved-id",
+        severity: Severity::Error,
+        summary: "an Ethernet segment identifier that means something else",
+        explain: "Ten octets of zero say that a site is single-homed, ten of 0xff that all segments are meant. \
               Neither names an Ethernet segment, so the leaves do not find each other by it.",
-    sources: &["RFC 7432 section 5"],
-    broken: r#"
+        sources: &["RFC 7432 section 5"],
+        broken: r#"
 [[switch]]
 name = "dune-a"
 ports = "et[1-4] 25G"
@@ -30,7 +31,8 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = "hull-05 nic[1-2] -- dune-a et[1-2]"
 "#,
-    mend: &[("segment_id = \"00:00:00:00:00:00:00:00:00:00\"\n", "")],
+        mend: &[("segment_id = \"00:00:00:00:00:00:00:00:00:00\"\n", "")],
+    },
     check,
 };
 

@@ -1,29 +1,30 @@
 use crate::fabric::LagId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::SegmentMode;
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-single-active-on-lag",
-    severity: Severity::Error,
-    summary: "a LAG is on an Ethernet segment of which one leaf forwards",
-    explain: "In single-active mode one leaf forwards for each VLAN, and the others block. A \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-single-active-on-lag",
+        severity: Severity::Error,
+        summary: "a LAG is on an Ethernet segment of which one leaf forwards",
+        explain: "In single-active mode one leaf forwards for each VLAN, and the others block. A \
               host that aggregates its links spreads frames over all of them: what it hashes to \
               a leaf that blocks is lost.",
-    sources: &["RFC 7432 section 14.1"],
-    broken: concat!(
-        part!(shared_host),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 7432 section 14.1"],
+        broken: concat!(
+            part!(shared_host),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 core_isolation = true
 "#,
-        r#"
+            r#"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -31,7 +32,7 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[host]]
 name = "silo-1"
 nics = "nic[1-2] 25G"
@@ -47,8 +48,9 @@ segment_id = "02:46:00:00:00:0f/17"
 system = "02:46:00:00:00:0f"
 segment_mode = "single-active"
 "#
-    ),
-    mend: &[("segment_mode = \"single-active\"\n", "")],
+        ),
+        mend: &[("segment_mode = \"single-active\"\n", "")],
+    },
     check,
 };
 

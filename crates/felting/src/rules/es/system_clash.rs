@@ -1,18 +1,19 @@
 use super::place;
 use crate::behavior::Entity;
+use crate::diagnostic::Span;
 use crate::fabric::LagId;
 use crate::rules::lag::identity_place;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-system-clash",
-    severity: Severity::Error,
-    summary: "the leaves of an Ethernet segment present different LACP systems or keys",
-    explain: "The host takes the leaves for one partner because all present one LACP system and one key. Where \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-system-clash",
+        severity: Severity::Error,
+        summary: "the leaves of an Ethernet segment present different LACP systems or keys",
+        explain: "The host takes the leaves for one partner because all present one LACP system and one key. Where \
               they differ the host's LAG keeps the links to one of them, and the others carry nothing.",
-    sources: &["RFC 7432 section 5", "IEEE 802.1AX clause 6.3.6"],
-    broken: r#"
+        sources: &["RFC 7432 section 5", "IEEE 802.1AX clause 6.3.6"],
+        broken: r#"
 [[switch]]
 name = "dune-[a-b]"
 ports = "et[1-4] 25G"
@@ -34,13 +35,14 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = "hull-05 nic[1-2] -- dune-[a-b] et1"
 "#,
-    mend: &[("02:46:00:00:00:10", "02:46:00:00:00:0f")],
+        mend: &[("02:46:00:00:00:10", "02:46:00:00:00:0f")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::EthernetSegment(id), Some(Entity::Lag(other))) = (cause.entity, cause.other)
         else {
             continue;

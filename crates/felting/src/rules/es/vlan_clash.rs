@@ -1,14 +1,15 @@
 use crate::behavior::{Entity, settings};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-vlan-clash",
-    severity: Severity::Error,
-    summary: "the leaves of an Ethernet segment carry different VLANs",
-    explain: "The host spreads frames over all leaves by a hash that knows nothing of VLANs. A VLAN that one \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-vlan-clash",
+        severity: Severity::Error,
+        summary: "the leaves of an Ethernet segment carry different VLANs",
+        explain: "The host spreads frames over all leaves by a hash that knows nothing of VLANs. A VLAN that one \
               leaf does not carry is lost on that leg.",
-    sources: &["RFC 7432 section 6", "IEEE 802.1Q clause 8.6.2"],
-    broken: r#"
+        sources: &["RFC 7432 section 6", "IEEE 802.1Q clause 8.6.2"],
+        broken: r#"
 [[switch]]
 name = "dune-[a-b]"
 ports = "et[1-4] 25G"
@@ -29,13 +30,14 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = "hull-05 nic[1-2] -- dune-[a-b] et1"
 "#,
-    mend: &[("tagged = 311 }", "tagged = \"311-312\" }")],
+        mend: &[("tagged = 311 }", "tagged = \"311-312\" }")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::EthernetSegment(id), Some(Entity::Lag(other))) = (cause.entity, cause.other)
         else {
             continue;

@@ -1,30 +1,31 @@
 use rustc_hash::FxHashSet;
 
 use crate::fabric::{LagId, PresenceId, Segment, SegmentId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-vlan-drift-on-es",
-    severity: Severity::Error,
-    summary: "a segment has different VLANs on the leaves of an Ethernet segment",
-    explain: "By the modulus each leaf elects from its own VLAN id. With different ids for one \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-vlan-drift-on-es",
+        severity: Severity::Error,
+        summary: "a segment has different VLANs on the leaves of an Ethernet segment",
+        explain: "By the modulus each leaf elects from its own VLAN id. With different ids for one \
               segment the leaves may elect two forwarders, so that frames for many arrive twice, \
               or none, so that they don't arrive.",
-    sources: &["RFC 7432 section 8.5"],
-    broken: concat!(
-        part!(shared_host),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 7432 section 8.5"],
+        broken: concat!(
+            part!(shared_host),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 core_isolation = true
 "#,
-        r#"
+            r#"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -33,7 +34,7 @@ vni = 23310
 on = "kelp-*"
 differs = [{ on = "kelp-b", vlan = 311 }]
 "#,
-        r#"
+            r#"
 [[host]]
 name = "silo-1"
 nics = "nic[1-2] 25G"
@@ -49,17 +50,18 @@ segment_id = "02:46:00:00:00:0f/17"
 system = "02:46:00:00:00:0f"
 differs = [{ on = "kelp-b", tagged = "311" }]
 "#,
-        r#"
+            r#"
 [severities]
 es-vlan-clash = "off"
 segment-vlan-drift = "off"
 uplink-vlan-missing = "off"
 "#
-    ),
-    mend: &[
-        ("differs = [{ on = \"kelp-b\", vlan = 311 }]\n", ""),
-        ("differs = [{ on = \"kelp-b\", tagged = \"311\" }]\n", ""),
-    ],
+        ),
+        mend: &[
+            ("differs = [{ on = \"kelp-b\", vlan = 311 }]\n", ""),
+            ("differs = [{ on = \"kelp-b\", tagged = \"311\" }]\n", ""),
+        ],
+    },
     check,
 };
 

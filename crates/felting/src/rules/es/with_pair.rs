@@ -2,17 +2,18 @@ use rustc_hash::FxHashSet;
 
 use super::place;
 use crate::rules::lag::name;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "es-with-pair",
-    severity: Severity::Error,
-    summary: "a LAG is in a multi-chassis group and in an Ethernet segment",
-    explain: "A group and an Ethernet segment do the same by different means: each presents its own LACP \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "es-with-pair",
+        severity: Severity::Error,
+        summary: "a LAG is in a multi-chassis group and in an Ethernet segment",
+        explain: "A group and an Ethernet segment do the same by different means: each presents its own LACP \
               system, decides by itself who forwards, and keeps its own books of what is reachable where. One \
               LAG cannot follow both.",
-    sources: &["RFC 7432 section 5", "RFC 8365 section 8"],
-    broken: r#"
+        sources: &["RFC 7432 section 5", "RFC 8365 section 8"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-4] 25G"
@@ -46,7 +47,8 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = ["hull-05 nic[1-2] -- kelp-[a-b] et1", "kelp-a et[3-4] -- kelp-b et[3-4]"]
 "#,
-    mend: &[("segment_id = \"02:46:00:00:00:0b/5\"\n", "")],
+        mend: &[("segment_id = \"02:46:00:00:00:0b/5\"\n", "")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use crate::fabric::Fabric;
-use crate::rules::{Context, Finding, Findings, Label, Rule, Severity};
+use crate::rules::{Check, Context, Finding, Findings, Label, Rule, Severity};
 use crate::walk::{Failure, Hop, Lost, Unmet, Walk};
 
-pub(in crate::rules) static RULE: Rule = Rule {
-    id: "expect-failed",
-    severity: Severity::Error,
-    summary: "an expectation does not hold",
-    explain: "Somebody wrote down what the fabric is for: who must reach whom or must not, by what \
+pub(in crate::rules) static RULE: Check = Check {
+    rule: Rule {
+        id: "expect-failed",
+        severity: Severity::Error,
+        summary: "an expectation does not hold",
+        explain: "Somebody wrote down what the fabric is for: who must reach whom or must not, by what \
               way, and despite what loss. The walk shows where it fails. If another finding \
               explains it, the expectation is named there instead.",
-    sources: &["what the fabric file expects"],
-    broken: r#"
+        sources: &["what the fabric file expects"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -51,7 +52,8 @@ reason = "benches have one NIC"
 [cabling]
 runs = "bench-[1-2] nic1 -- kelp-a et[1-2]"
 "#,
-    mend: &[("untagged = 311", "untagged = 310")],
+        mend: &[("untagged = 311", "untagged = 310")],
+    },
     check,
 };
 
@@ -94,7 +96,7 @@ pub(in crate::rules) fn report(fabric: &Fabric, failure: &Failure, out: &mut Fin
         _ if failure.lost != Lost::Nothing => expectation.despite.first().map(|loss| loss.span),
         _ => None,
     };
-    let of = |list: &[crate::source::At<crate::fabric::Terminal>], wanted| {
+    let of = |list: &[crate::diagnostic::At<crate::fabric::Terminal>], wanted| {
         list.iter().find(|one| one.value == wanted).map(|one| one.span)
     };
     let first = of(&expectation.from, failure.from).unwrap_or(expectation.span);
@@ -158,5 +160,5 @@ pub(in crate::rules) fn explain(
         lost => format!(" without {}", lost.words(fabric)),
     };
     let text = format!("so this fails: {} to {}{under}", name(failure.from), name(failure.to));
-    finding.related.push(Label { span: expectation.span, text });
+    finding.what.related.push(Label { span: expectation.span, text });
 }

@@ -1,15 +1,16 @@
 use super::half_name;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-address-clash",
-    severity: Severity::Error,
-    summary: "the ends of a routed LAG are not in one subnet, or have one address",
-    explain: "The two ends of a routed link are neighbours only if they are in one subnet and have \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-address-clash",
+        severity: Severity::Error,
+        summary: "the ends of a routed LAG are not in one subnet, or have one address",
+        explain: "The two ends of a routed link are neighbours only if they are in one subnet and have \
               addresses of their own. Otherwise ARP or neighbour discovery finds nobody, or finds the \
               asker itself, and no routing protocol comes up.",
-    sources: &["RFC 1812 section 3.3.1", "RFC 5227 section 2.4", "RFC 3021"],
-    broken: r#"
+        sources: &["RFC 1812 section 3.3.1", "RFC 5227 section 2.4", "RFC 3021"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 100G"
@@ -33,7 +34,8 @@ address = "10.64.0.2/31"
 [cabling]
 runs = "kelp-a et[1-2] -- crest-1 et[1-2]"
 "#,
-    mend: &[("10.64.0.2/31", "10.64.0.0/31")],
+        mend: &[("10.64.0.2/31", "10.64.0.0/31")],
+    },
     check,
 };
 

@@ -1,17 +1,18 @@
 use super::half_name;
 use crate::behavior::Entity;
+use crate::diagnostic::Span;
 use crate::fabric::LagId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-key-reused",
-    severity: Severity::Error,
-    summary: "two LAGs between the same systems present one key",
-    explain: "LACP knows a LAG by the system and the key of both ends. Two LAGs between one pair of \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-key-reused",
+        severity: Severity::Error,
+        summary: "two LAGs between the same systems present one key",
+        explain: "LACP knows a LAG by the system and the key of both ends. Two LAGs between one pair of \
               systems with the same keys at both ends are one LAG to it: all their links aggregate.",
-    sources: &["IEEE 802.1AX clause 6.3.6 (Link Aggregation Group identification)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.3.6 (Link Aggregation Group identification)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-4] 25G"
@@ -31,13 +32,14 @@ key = 7
 [cabling]
 runs = "kelp-a et[1-4] -- kelp-b et[1-4]"
 "#,
-    mend: &[("ports = \"et[3-4]\"\nkey = 7", "ports = \"et[3-4]\"\nkey = 8")],
+        mend: &[("ports = \"et[3-4]\"\nkey = 7", "ports = \"et[3-4]\"\nkey = 8")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::Lag(id), Some(Entity::Lag(first))) = (cause.entity, cause.other) else {
             continue;
         };

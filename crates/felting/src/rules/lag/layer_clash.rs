@@ -1,17 +1,18 @@
 use super::half_name;
 use crate::behavior::Entity;
 use crate::fabric::LagId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-layer-clash",
-    severity: Severity::Error,
-    summary: "a LAG is bridged at one end and routed at the other",
-    explain: "The LAG itself forms, since LACP knows nothing of what is carried. But the routed end \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-layer-clash",
+        severity: Severity::Error,
+        summary: "a LAG is bridged at one end and routed at the other",
+        explain: "The LAG itself forms, since LACP knows nothing of what is carried. But the routed end \
               drops tagged frames, and the bridged end floods what the router sends into the VLAN of \
               its untagged frames, or drops it.",
-    sources: &["IEEE 802.1Q clause 8.6.2", "IEEE 802.1AX clause 6.1.2"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 8.6.2", "IEEE 802.1AX clause 6.1.2"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 100G"
@@ -36,13 +37,14 @@ address = "10.64.3.1/31"
 [cabling]
 runs = "kelp-a et[1-2] -- causeway-1 xe[1-2]"
 "#,
-    mend: &[("tagged = 390", "address = \"10.64.3.0/31\"")],
+        mend: &[("tagged = 390", "address = \"10.64.3.0/31\"")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::Lag(a), Some(Entity::Lag(b))) = (cause.entity, cause.other) else { continue };
         let routes = |lag: LagId| !fabric.lag(lag).addresses.is_empty();
         let (routed, bridged) = if routes(a) { (a, b) } else { (b, a) };

@@ -3,19 +3,20 @@ use rustc_hash::FxHashSet;
 use super::half_name;
 use crate::behavior::{Entity, ability};
 use crate::fabric::{LagId, MemberId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Duplex;
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-member-mix",
-    severity: Severity::Error,
-    summary: "the members of a LAG differ in speed, duplex or medium",
-    explain: "The standard leaves it to the device whether ports of different rates aggregate. One \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-member-mix",
+        severity: Severity::Error,
+        summary: "the members of a LAG differ in speed, duplex or medium",
+        explain: "The standard leaves it to the device whether ports of different rates aggregate. One \
               that can't keeps those out that are not like the first. One that can spreads frames by \
               hash, not by rate, so the slowest member fills up first. Different media fail and age \
               differently.",
-    sources: &["IEEE 802.1AX clause 6.3.2", "IEEE 802.1AX clause 6.4.13"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.3.2", "IEEE 802.1AX clause 6.4.13"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = ["et1 25G", "et2 10G"]
@@ -28,7 +29,8 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("et2 10G", "et2 25G")],
+        mend: &[("et2 10G", "et2 25G")],
+    },
     check,
 };
 
@@ -57,7 +59,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             cx.fabric.lag_of(far)
         });
         other_end.extend(fars);
-        let refused = cx.state.causes().of(RULE.id).any(|cause| cause.entity == Entity::Lag(id));
+        let refused =
+            cx.state.causes().of(RULE.rule.id).any(|cause| cause.entity == Entity::Lag(id));
         // What the device refuses for another reason is told there.
         if by_rate.is_some() && !refused && !ability::can_mix(cx.fabric, lag) {
             continue;

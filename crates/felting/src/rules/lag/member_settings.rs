@@ -1,16 +1,17 @@
 use super::half_name;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::diagnostic::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-member-settings",
-    severity: Severity::Warning,
-    summary: "a member port has settings of its own that differ from the LAG's",
-    explain: "What a LAG carries is set on the LAG: its members have no VLANs, MTU or addresses. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-member-settings",
+        severity: Severity::Warning,
+        summary: "a member port has settings of its own that differ from the LAG's",
+        explain: "What a LAG carries is set on the LAG: its members have no VLANs, MTU or addresses. \
               Some devices ignore what stands on a member, some refuse the member, and some use it as \
               soon as the member works for itself, while nobody answers.",
-    sources: &["IEEE 802.1AX clause 6.1.2 (the aggregator is the port that the bridge sees)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.1.2 (the aggregator is the port that the bridge sees)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -29,7 +30,8 @@ tagged = "310-311"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
+        mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
+    },
     check,
 };
 

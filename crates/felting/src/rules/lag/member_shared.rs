@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-member-shared",
-    severity: Severity::Error,
-    summary: "a port in two LAGs",
-    explain: "A port belongs to one aggregator at a time. A device takes the port into one of the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-member-shared",
+        severity: Severity::Error,
+        summary: "a port in two LAGs",
+        explain: "A port belongs to one aggregator at a time. A device takes the port into one of the \
               LAGs and refuses it to the other, or lets the later statement win silently.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.14 (a port attaches to one aggregator)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.4.14 (a port attaches to one aggregator)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-3] 25G"
@@ -26,7 +27,8 @@ differs = [{ on = "kelp-a", ports = "et2" }]
 [cabling]
 runs = ["kelp-a et[1-2] -- kelp-b et[1-2]"]
 "#,
-    mend: &[("ports = \"et2\"", "ports = \"et3\"")],
+        mend: &[("ports = \"et2\"", "ports = \"et3\"")],
+    },
     check,
 };
 

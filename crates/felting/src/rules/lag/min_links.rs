@@ -1,21 +1,22 @@
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use super::half_name;
 use crate::behavior::{Aspect, Entity};
 use crate::fabric::LagId;
-use crate::rules::{Context, Findings, Rule, Severity, some_of};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-min-links",
-    severity: Severity::Warning,
-    summary: "the minimum of members is larger than the LAG, or differs at its ends",
-    explain: "A LAG with fewer members in use than its minimum is down. A minimum beyond the number \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-min-links",
+        severity: Severity::Warning,
+        summary: "the minimum of members is larger than the LAG, or differs at its ends",
+        explain: "A LAG with fewer members in use than its minimum is down. A minimum beyond the number \
               of members keeps it down for ever. Where the minimum differs, the end with the larger \
               one goes down first; with LACP the other follows, a static far end goes on sending into \
               the dark.",
-    sources: &["IEEE 802.1AX clause 6.3.1 (aggMinLinks)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.3.1 (aggMinLinks)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -30,7 +31,8 @@ differs = [{ on = "kelp-b", min_members = 2 }]
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("min_members = 1", "min_members = 2")],
+        mend: &[("min_members = 1", "min_members = 2")],
+    },
     check,
 };
 

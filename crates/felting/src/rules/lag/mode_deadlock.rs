@@ -1,15 +1,16 @@
 use super::{both_left_alone, half_name};
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-mode-deadlock",
-    severity: Severity::Error,
-    summary: "both ends of a LAG wait for the other to speak",
-    explain: "A passive end sends LACPDUs only once it has heard one. Two passive ends wait for \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-mode-deadlock",
+        severity: Severity::Error,
+        summary: "both ends of a LAG wait for the other to speak",
+        explain: "A passive end sends LACPDUs only once it has heard one. Two passive ends wait for \
               ever, and each does what it does when nobody answers: that is `unanswered`.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.1 (LACP_Activity)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.4.1 (LACP_Activity)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -29,13 +30,14 @@ mode = "passive"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("mode = \"passive\"", "mode = \"active\"")],
+        mend: &[("mode = \"passive\"", "mode = \"active\"")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::Lag(one), Some(Entity::Lag(other))) = (cause.entity, cause.other) else {
             continue;
         };

@@ -1,16 +1,17 @@
 use super::{left_alone, links, name, plug};
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-one-sided",
-    severity: Severity::Error,
-    summary: "a LAG whose far ports are in no LAG",
-    explain: "Both ends of a LAG must aggregate. A switch that knows nothing of the LAG takes its \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-one-sided",
+        severity: Severity::Error,
+        summary: "a LAG whose far ports are in no LAG",
+        explain: "Both ends of a LAG must aggregate. A switch that knows nothing of the LAG takes its \
               members for separate links: it learns one address now here, now there, and what it \
               floods comes back to the sender by the other member.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Defaulted)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Defaulted)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -23,13 +24,14 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("on = \"kelp-a\"", "on = \"kelp-*\"")],
+        mend: &[("on = \"kelp-a\"", "on = \"kelp-*\"")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(lag) = cause.entity else { continue };
         let bare: Vec<_> = links(cx, lag)
             .into_iter()

@@ -1,17 +1,18 @@
 use super::{half_name, links, name};
 use crate::behavior::Entity;
 use crate::fabric::LagId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-over-strangers",
-    severity: Severity::Error,
-    summary: "one LAG over two switches that are not one LAG partner",
-    explain: "A LAG may end on two switches only if these present one system identifier and one \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-over-strangers",
+        severity: Severity::Error,
+        summary: "one LAG over two switches that are not one LAG partner",
+        explain: "A LAG may end on two switches only if these present one system identifier and one \
               key: as a pair with a group on both. Two ordinary switches are two partners, whatever \
               the drawing says.",
-    sources: &["IEEE 802.1AX-2020 clause 6.3.6 (LAG ID)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.3.6 (LAG ID)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 100G"
@@ -33,19 +34,20 @@ ports = "et1"
 [cabling]
 runs = ["kelp-a et[1-2] -- crest-[1-2] et1", "crest-1 et[2-3] -- crest-2 et[2-3]"]
 "#,
-    mend: &[(
-        "ports = \"et1\"\n\n[cabling]",
-        "ports = \"et1\"\ngroup = 7\n\n\
+        mend: &[(
+            "ports = \"et1\"\n\n[cabling]",
+            "ports = \"et1\"\ngroup = 7\n\n\
          [[lag]]\non = \"crest-*\"\nname = \"peer\"\nports = \"et[2-3]\"\n\n\
          [[pair]]\nname = \"crest\"\non = \"crest-*\"\ndomain = 3\npeer_link = \"peer\"\n\
          keepalive = { between = [\"192.0.2.1\", \"192.0.2.2\"] }\n\n[cabling]",
-    )],
+        )],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(lag) = cause.entity else { continue };
         let mut far_lags: Vec<LagId> =
             links(cx, lag).iter().filter_map(|&(_, _, far)| fabric.lag_of(far)).collect();

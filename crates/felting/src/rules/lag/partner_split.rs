@@ -3,18 +3,19 @@ use std::collections::BTreeMap;
 use super::{links, name};
 use crate::behavior::Entity;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Protocol;
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-partner-split",
-    severity: Severity::Error,
-    summary: "the members of a LAG lead to different systems",
-    explain: "All members of a LAG must lead to one partner: one switch, one host, or a pair that \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-partner-split",
+        severity: Severity::Error,
+        summary: "the members of a LAG lead to different systems",
+        explain: "All members of a LAG must lead to one partner: one switch, one host, or a pair that \
               presents one system identifier. Mostly two cables have been swapped. LACP notices, \
               since the LAG IDs differ, and keeps the members apart; a static LAG does not.",
-    sources: &["IEEE 802.1AX-2020 clause 6.3.6 (LAG ID)", "IEEE 802.1AX-2020 clause 6.4.14"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.3.6 (LAG ID)", "IEEE 802.1AX-2020 clause 6.4.14"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-4] 25G"
@@ -40,13 +41,14 @@ runs = [
   "hull-02 nic[1-2] -- kelp-a et[3,2]",
 ]
 "#,
-    mend: &[("et[1,4]", "et[1-2]"), ("et[3,2]", "et[3-4]")],
+        mend: &[("et[1,4]", "et[1-2]"), ("et[3,2]", "et[3-4]")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(lag) = cause.entity else { continue };
         let mut by_far: BTreeMap<(DeviceId, String), Vec<_>> = BTreeMap::new();
         for (span, port, far) in links(cx, lag) {

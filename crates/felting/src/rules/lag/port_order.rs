@@ -1,16 +1,17 @@
 use super::{half_name, plug};
 use crate::fabric::{DeviceKind, Lag, PortId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-port-order",
-    severity: Severity::Hint,
-    summary: "the members of a LAG are numbered otherwise at its two ends, though they could match",
-    explain: "A LAG works however its cables are crossed. But whoever pulls a cable at one end at \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-port-order",
+        severity: Severity::Hint,
+        summary: "the members of a LAG are numbered otherwise at its two ends, though they could match",
+        explain: "A LAG works however its cables are crossed. But whoever pulls a cable at one end at \
               night expects the same number at the other, and where a limit of members is used at \
               once, port numbers decide which ones.",
-    sources: &["IEEE 802.1AX clause 6.7.1", "trade practice"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.7.1", "trade practice"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -23,7 +24,8 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1,2] -- kelp-b et[2,1]"
 "#,
-    mend: &[("et[2,1]", "et[1,2]")],
+        mend: &[("et[2,1]", "et[1,2]")],
+    },
     check,
 };
 

@@ -1,15 +1,16 @@
 use super::name;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Protocol;
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-proprietary",
-    severity: Severity::Hint,
-    summary: "a LAG speaks a maker's own negotiation",
-    explain: "Negotiations of a single maker work between its like only, and are fading out: the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-proprietary",
+        severity: Severity::Hint,
+        summary: "a LAG speaks a maker's own negotiation",
+        explain: "Negotiations of a single maker work between its like only, and are fading out: the \
               next switch or host may not know them. LACP does the same and is understood by all.",
-    sources: &["IEEE 802.1AX clause 6.4.1"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.4.1"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -23,7 +24,8 @@ protocol = "proprietary"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("protocol = \"proprietary\"", "protocol = \"lacp\"")],
+        mend: &[("protocol = \"proprietary\"", "protocol = \"lacp\"")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use super::{both_left_alone, half_name};
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-protocol-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a LAG speak different protocols",
-    explain: "An end that speaks LACP waits for LACPDUs that a static end, or one with a maker's \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-protocol-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a LAG speak different protocols",
+        explain: "An end that speaks LACP waits for LACPDUs that a static end, or one with a maker's \
               own negotiation, never sends. It falls back to what it does when nobody answers, \
               while the static end uses all members at once.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Expired, Defaulted)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Expired, Defaulted)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -25,13 +26,14 @@ differs = [{ on = "kelp-b", protocol = "static" }]
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("protocol = \"static\"", "protocol = \"lacp\"")],
+        mend: &[("protocol = \"static\"", "protocol = \"lacp\"")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::Lag(one), Some(Entity::Lag(other))) = (cause.entity, cause.other) else {
             continue;
         };

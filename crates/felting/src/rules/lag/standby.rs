@@ -3,18 +3,19 @@ use rustc_hash::FxHashSet;
 use super::half_name;
 use crate::behavior::{MemberState, Reason};
 use crate::fabric::{LagId, MemberId};
-use crate::rules::{Context, Findings, Rule, Severity, some_of};
+use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-standby",
-    severity: Severity::Hint,
-    summary: "a LAG has more members than are used at once",
-    explain: "The device uses so many members at a time and keeps the others in reserve. Which ones \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-standby",
+        severity: Severity::Hint,
+        summary: "a LAG has more members than are used at once",
+        explain: "The device uses so many members at a time and keeps the others in reserve. Which ones \
               is decided by the end with the better LACP system identifier (priority, then MAC \
               address), by the port identifiers of its own ports, and nobody else's priorities count. \
               People are surprised when a reboot or a new switch moves the decision to the other end.",
-    sources: &["IEEE 802.1AX clause 6.7.1", "IEEE 802.1AX clause 6.3.2"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.7.1", "IEEE 802.1AX clause 6.3.2"],
+        broken: r#"
 [[hardware]]
 name = "tern-4"
 members_in_use = 2
@@ -32,7 +33,8 @@ ports = "et[1-3]"
 [cabling]
 runs = "kelp-a et[1-3] -- kelp-b et[1-3]"
 "#,
-    mend: &[("members_in_use = 2", "members_in_use = 4")],
+        mend: &[("members_in_use = 2", "members_in_use = 4")],
+    },
     check,
 };
 

@@ -1,18 +1,19 @@
 use super::name;
 use crate::behavior::{Aspect, Entity};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Protocol;
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-static-blind",
-    severity: Severity::Warning,
-    summary: "a LAG is static though both ends could speak LACP",
-    explain: "A static LAG uses every member that has a link and asks nobody. A cable that is \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-static-blind",
+        severity: Severity::Warning,
+        summary: "a LAG is static though both ends could speak LACP",
+        explain: "A static LAG uses every member that has a link and asks nobody. A cable that is \
               plugged elsewhere, or a link whose far end is dead but lit, goes on swallowing its share \
               of the frames, and two swapped cables can close a loop that nothing detects. LACP finds \
               all of these.",
-    sources: &["IEEE 802.1AX clause 6.4.1"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.4.1"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -26,7 +27,8 @@ protocol = "static"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("protocol = \"static\"", "protocol = \"lacp\"")],
+        mend: &[("protocol = \"static\"", "protocol = \"lacp\"")],
+    },
     check,
 };
 

@@ -1,18 +1,19 @@
 use super::half_name;
 use crate::behavior::lag;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{Protocol, Timeout};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-timeout-clash",
-    severity: Severity::Hint,
-    summary: "one end of a LAG gives its partner up after 3 seconds, the other after 90",
-    explain: "Each end asks its partner for LACPDUs at the rate that it needs: every second with the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-timeout-clash",
+        severity: Severity::Hint,
+        summary: "one end of a LAG gives its partner up after 3 seconds, the other after 90",
+        explain: "Each end asks its partner for LACPDUs at the rate that it needs: every second with the \
               short timeout, every 30 with the long one. Different timeouts are legal. When a link \
               dies without going dark, the end with the short timeout stops using it after 3 seconds, \
               and the other goes on sending into it for up to 90.",
-    sources: &["IEEE 802.1AX clause 6.4.4 (Short_Timeout_Time, Long_Timeout_Time)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.4.4 (Short_Timeout_Time, Long_Timeout_Time)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -27,7 +28,8 @@ differs = [{ on = "kelp-b", timeout = "long" }]
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("timeout = \"long\"", "timeout = \"short\"")],
+        mend: &[("timeout = \"long\"", "timeout = \"short\"")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use super::half_name;
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity, some_of};
+use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-too-many-members",
-    severity: Severity::Error,
-    summary: "a LAG has more members than the device takes",
-    explain: "A device takes so many ports into one LAG and no more; the rest are refused when \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-too-many-members",
+        severity: Severity::Error,
+        summary: "a LAG has more members than the device takes",
+        explain: "A device takes so many ports into one LAG and no more; the rest are refused when \
               they are configured, or do nothing. (More members than are used at once is another \
               matter: those stand by.)",
-    sources: &["IEEE 802.1AX clause 6.3.5 (a system may limit what it aggregates)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.3.5 (a system may limit what it aggregates)"],
+        broken: r#"
 [[hardware]]
 name = "tern-4"
 members_bundled = 2
@@ -33,13 +34,14 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("ports = \"et[1-3]\"", "ports = \"et[1-2]\"")],
+        mend: &[("ports = \"et[1-3]\"", "ports = \"et[1-2]\"")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(id) = cause.entity else { continue };
         let lag = fabric.lag(id);
         let Some(kind) = fabric.hardware_of(lag.device) else { continue };

@@ -1,16 +1,17 @@
 use super::half_name;
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Protocol;
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-unsupported",
-    severity: Severity::Error,
-    summary: "the device can't do what the LAG asks",
-    explain: "The kind of switch lacks what the LAG needs: LACP, or a LAG as a routed port. The \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-unsupported",
+        severity: Severity::Error,
+        summary: "the device can't do what the LAG asks",
+        explain: "The kind of switch lacks what the LAG needs: LACP, or a LAG as a routed port. The \
               device refuses the configuration, so its ports stay single ports.",
-    sources: &["IEEE 802.1AX clause 6.3.5"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.3.5"],
+        broken: r#"
 [[hardware]]
 name = "mud-8"
 lacp = false
@@ -39,16 +40,17 @@ protocol = "lacp"
 [cabling]
 runs = "mud-1 p[1-2] -- jetty ge[1-2]"
 "#,
-    mend: &[
-        ("protocol = \"lacp\"", "protocol = \"static\""),
-        ("protocol = \"lacp\"", "protocol = \"static\""),
-    ],
+        mend: &[
+            ("protocol = \"lacp\"", "protocol = \"static\""),
+            ("protocol = \"lacp\"", "protocol = \"static\""),
+        ],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(id) = cause.entity else { continue };
         let lag = fabric.lag(id);
         let Some(kind) = fabric.hardware_of(lag.device) else { continue };

@@ -3,17 +3,18 @@ use rustc_hash::FxHashSet;
 use super::half_name;
 use crate::behavior::{Aspect, Entity};
 use crate::fabric::{DeviceKind, Lag};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-untagged-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a LAG put untagged frames into different VLANs",
-    explain: "An untagged frame belongs to the VLAN that the receiving port says (its PVID). If \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-untagged-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a LAG put untagged frames into different VLANs",
+        explain: "An untagged frame belongs to the VLAN that the receiving port says (its PVID). If \
               the two ends say different VLANs, these are joined into one broadcast domain here; \
               if one end says none, the frames are lost.",
-    sources: &["IEEE 802.1Q clause 6.9 (PVID)"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 6.9 (PVID)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -28,7 +29,8 @@ differs = [{ on = "kelp-b", untagged = 320 }]
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("untagged = 320", "untagged = 310")],
+        mend: &[("untagged = 320", "untagged = 310")],
+    },
     check,
 };
 

@@ -3,17 +3,18 @@ use rustc_hash::FxHashSet;
 use super::half_name;
 use crate::behavior::{Aspect, Entity};
 use crate::fabric::{DeviceKind, LagId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::VlanSet;
 
-pub(super) static RULE: Rule = Rule {
-    id: "lag-vlan-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a LAG carry different tagged VLANs",
-    explain: "A switch drops tagged frames of a VLAN that the port is not a member of. A VLAN that \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "lag-vlan-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a LAG carry different tagged VLANs",
+        explain: "A switch drops tagged frames of a VLAN that the port is not a member of. A VLAN that \
               only one end carries is sent into the link and lost at its end.",
-    sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)", "IEEE 802.1Q clause 8.8.10"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)", "IEEE 802.1Q clause 8.8.10"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 25G"
@@ -28,7 +29,8 @@ differs = [{ on = "kelp-b", tagged = "310-311" }]
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
+        mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
+    },
     check,
 };
 

@@ -2,19 +2,20 @@ use rustc_hash::FxHashSet;
 
 use super::{asn, hears, vteps};
 use crate::behavior::NotPassed;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{Asn, Family};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-as-loop",
-    severity: Severity::Error,
-    summary: "routes come back into an AS that they have been in",
-    explain: "A speaker drops a route with its own AS number in the path. If switches on both \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-as-loop",
+        severity: Severity::Error,
+        summary: "routes come back into an AS that they have been in",
+        explain: "A speaker drops a route with its own AS number in the path. If switches on both \
               sides of a third have one number, what comes from behind the one never gets behind \
               the other.",
-    sources: &["RFC 4271 section 9.1.2"],
-    broken: concat!(
-        r#"
+        sources: &["RFC 4271 section 9.1.2"],
+        broken: concat!(
+            r#"
 [[switch]]
 name = "deep-[1-2]"
 number = 1
@@ -75,9 +76,9 @@ next_hop = "kept"
 import = "everything"
 export = "everything"
 "#,
-        part!(vteps),
-        part!(segment),
-        r#"
+            part!(vteps),
+            part!(segment),
+            r#"
 [cabling]
 runs = [
   "kelp-a et49 -- crest-1 et1",
@@ -85,8 +86,9 @@ runs = [
   "crest-1 et[3-4] -- deep-[1-2] et1", "crest-2 et[3-4] -- deep-[1-2] et2",
 ]
 "#
-    ),
-    mend: &[("4_204_100_003", "4204100004")],
+        ),
+        mend: &[("4_204_100_003", "4204100004")],
+    },
     check,
 };
 

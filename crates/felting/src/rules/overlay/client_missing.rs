@@ -1,3 +1,4 @@
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
@@ -5,17 +6,17 @@ use rustc_hash::FxHashSet;
 use super::{asn, carrying, hears, vteps};
 use crate::behavior::session::is_internal;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-client-missing",
-    severity: Severity::Error,
-    summary: "a reflector does not treat a leaf as its client",
-    explain: "A route reflector passes on what its clients tell it, and to its clients what \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-client-missing",
+        severity: Severity::Error,
+        summary: "a reflector does not treat a leaf as its client",
+        explain: "A route reflector passes on what its clients tell it, and to its clients what \
               others tell it. Between two peers that are no clients it passes nothing.",
-    sources: &["RFC 4456 section 6"],
-    broken: r#"
+        sources: &["RFC 4456 section 6"],
+        broken: r#"
 [[switch]]
 name = "crest-[1-2]"
 number = 1
@@ -81,7 +82,8 @@ runs = [
   "kelp-c et[49-50] -- crest-[1-2] et3",
 ]
 "#,
-    mend: &[("to = \"kelp-[b-c]\"\n", "to = \"kelp-[b-c]\"\nclient = true\n")],
+        mend: &[("to = \"kelp-[b-c]\"\n", "to = \"kelp-[b-c]\"\nclient = true\n")],
+    },
     check,
 };
 
@@ -118,7 +120,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             fabric.device_name(reflector),
             leaves.iter().map(|&l| fabric.device_name(l)).collect::<Vec<_>>(),
         );
-        let names = crate::rules::some_of(&names);
+        let names = crate::diagnostic::some_of(&names);
         out.report(
             span,
             format!("{name} does not treat {names} as clients"),

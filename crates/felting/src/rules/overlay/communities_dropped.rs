@@ -1,25 +1,26 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::carrying;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-communities-dropped",
-    severity: Severity::Error,
-    summary: "extended communities are not sent on an EVPN session",
-    explain: "Route targets, the encapsulation and the router MAC travel as extended \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-communities-dropped",
+        severity: Severity::Error,
+        summary: "extended communities are not sent on an EVPN session",
+        explain: "Route targets, the encapsulation and the router MAC travel as extended \
               communities. Without them a route belongs to no segment and no VRF, and nobody \
               imports it.",
-    sources: &["RFC 4360 section 6", "RFC 7432 section 7.11"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(vteps),
-        part!(segment),
-        r#"
+        sources: &["RFC 4360 section 6", "RFC 7432 section 7.11"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(vteps),
+            part!(segment),
+            r#"
 [[session]]
 on = "kelp-*"
 to = "crest-*"
@@ -30,8 +31,9 @@ on = "crest-*"
 to = "kelp-*"
 client = true
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", communities = false }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", communities = false }]\n", "")],
+    },
     check,
 };
 

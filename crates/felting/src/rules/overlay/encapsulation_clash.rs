@@ -1,30 +1,32 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::fabric::Overlay;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-encapsulation-clash",
-    severity: Severity::Error,
-    summary: "VTEPs of one segment use different encapsulations",
-    explain: "A route says which encapsulation its VTEP takes. A VTEP that does not know that \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-encapsulation-clash",
+        severity: Severity::Error,
+        summary: "VTEPs of one segment use different encapsulations",
+        explain: "A route says which encapsulation its VTEP takes. A VTEP that does not know that \
               one leaves the route out.",
-    sources: &["RFC 8365 section 5.1.3", "RFC 9012 section 4.1"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        part!(segment),
-        r#"
+        sources: &["RFC 8365 section 5.1.3", "RFC 9012 section 4.1"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            part!(segment),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 differs = [{ on = "kelp-b", encapsulation = "geneve" }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", encapsulation = \"geneve\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", encapsulation = \"geneve\" }]\n", "")],
+    },
     check,
 };
 

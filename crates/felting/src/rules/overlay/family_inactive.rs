@@ -1,26 +1,27 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::fabric::Session;
 use crate::rules::underlay::session_clashes;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Family;
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-family-inactive",
-    severity: Severity::Error,
-    summary: "an address family is active at one end of a session only",
-    explain: "The ends of a session tell each other which families they know, and use those that \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-family-inactive",
+        severity: Severity::Error,
+        summary: "an address family is active at one end of a session only",
+        explain: "The ends of a session tell each other which families they know, and use those that \
               both do. The session is up, which is what people look at, but nothing of the \
               family passes.",
-    sources: &["RFC 4760 section 8"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(vteps),
-        part!(segment),
-        r#"
+        sources: &["RFC 4760 section 8"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(vteps),
+            part!(segment),
+            r#"
 [[session]]
 on = "kelp-*"
 to = "crest-*"
@@ -31,15 +32,16 @@ on = "crest-*"
 to = "kelp-*"
 client = true
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", families = \"ipv4\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", families = \"ipv4\" }]\n", "")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut said: FxHashSet<(Span, Span)> = FxHashSet::default();
-    for (near, far) in session_clashes(cx, RULE.id) {
+    for (near, far) in session_clashes(cx, RULE.rule.id) {
         let (a, b) = (fabric.session(near), fabric.session(far));
         for (family, word) in
             [(Family::Evpn, "EVPN"), (Family::Ipv4, "IPv4"), (Family::Ipv6, "IPv6")]

@@ -1,25 +1,26 @@
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use crate::behavior::SessionFault;
 use crate::fabric::SessionId;
 use crate::rules::underlay::session_clashes;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-multihop-missing",
-    severity: Severity::Error,
-    summary: "an eBGP session between loopbacks has too small a multihop",
-    explain: "eBGP expects its peer on the same link, and sends with a TTL for that. A session \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-multihop-missing",
+        severity: Severity::Error,
+        summary: "an eBGP session between loopbacks has too small a multihop",
+        explain: "eBGP expects its peer on the same link, and sends with a TTL for that. A session \
               between loopbacks, or to a switch beyond another, needs multihop at both ends, \
               with as many hops as there are links on the way.",
-    sources: &["RFC 4271 section 5.1.3"],
-    broken: concat!(
-        part!(plant),
-        part!(bgp),
-        part!(vteps),
-        part!(segment),
-        r#"
+        sources: &["RFC 4271 section 5.1.3"],
+        broken: concat!(
+            part!(plant),
+            part!(bgp),
+            part!(vteps),
+            part!(segment),
+            r#"
 [[session]]
 on = "kelp-*"
 to = "crest-*"
@@ -36,8 +37,9 @@ next_hop = "kept"
 import = "everything"
 export = "everything"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", without = \"multihop\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", without = \"multihop\" }]\n", "")],
+    },
     check,
 };
 
@@ -45,7 +47,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     // What is missing in one statement is missing once.
     let mut cases: BTreeMap<Span, Vec<(SessionId, Option<u16>)>> = BTreeMap::new();
-    for (near, far) in session_clashes(cx, RULE.id) {
+    for (near, far) in session_clashes(cx, RULE.rule.id) {
         for id in [near, far] {
             let session = fabric.session(id);
             let needed = match cx.state.bgp().session(id).fault {

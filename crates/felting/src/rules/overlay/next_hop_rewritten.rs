@@ -1,24 +1,25 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::{carrying, hears, vteps};
 use crate::behavior::bgp::next_hop_rule;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::NextHopRule;
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-next-hop-rewritten",
-    severity: Severity::Error,
-    summary: "a switch without a VTEP puts itself in as next hop",
-    explain: "Over eBGP a speaker puts in its own address as next hop, unless told to keep it. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-next-hop-rewritten",
+        severity: Severity::Error,
+        summary: "a switch without a VTEP puts itself in as next hop",
+        explain: "Over eBGP a speaker puts in its own address as next hop, unless told to keep it. \
               VTEPs then send their tunnels to the spine, which has no VTEP and drops them.",
-    sources: &["RFC 4271 section 5.1.3", "RFC 8365 section 5.1.3"],
-    broken: concat!(
-        part!(plant),
-        part!(bgp),
-        part!(vteps),
-        part!(segment),
-        r#"
+        sources: &["RFC 4271 section 5.1.3", "RFC 8365 section 5.1.3"],
+        broken: concat!(
+            part!(plant),
+            part!(bgp),
+            part!(vteps),
+            part!(segment),
+            r#"
 [[session]]
 on = "kelp-*"
 to = "crest-*"
@@ -34,8 +35,9 @@ next_hop = "rewritten"
 import = "everything"
 export = "everything"
 "#
-    ),
-    mend: &[("next_hop = \"rewritten\"", "next_hop = \"kept\"")],
+        ),
+        mend: &[("next_hop = \"rewritten\"", "next_hop = \"kept\"")],
+    },
     check,
 };
 

@@ -1,21 +1,22 @@
+use crate::diagnostic::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::fabric::{DeviceId, SegmentId};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::RouteDistinguisher;
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-rd-reused",
-    severity: Severity::Error,
-    summary: "two instances have one route distinguisher",
-    explain: "The route distinguisher keeps routes apart that say the same. With one for two \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-rd-reused",
+        severity: Severity::Error,
+        summary: "two instances have one route distinguisher",
+        explain: "The route distinguisher keeps routes apart that say the same. With one for two \
               VTEPs, or for two segments of one, a speaker on the way takes two routes for one \
               and passes on the better only.",
-    sources: &["RFC 7432 section 7.9", "RFC 4364 section 4.1"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 7432 section 7.9", "RFC 4364 section 4.1"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -25,8 +26,9 @@ on = "kelp-*"
 rd = "10.64.8.11:310"
 differs = [{ on = "kelp-b", rd = "10.64.8.11:0310" }]
 "#
-    ),
-    mend: &[(", rd = \"10.64.8.11:0310\"", ", rd = \"10.64.8.12:310\"")],
+        ),
+        mend: &[(", rd = \"10.64.8.11:0310\"", ", rd = \"10.64.8.12:310\"")],
+    },
     check,
 };
 

@@ -1,41 +1,43 @@
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use super::asn;
 use crate::behavior::Entity;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-reflector-external",
-    severity: Severity::Error,
-    summary: "a reflector has a client in another AS",
-    explain: "Reflection is of iBGP: a route reflector passes on what it learns inside its own AS. A \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-reflector-external",
+        severity: Severity::Error,
+        summary: "a reflector has a client in another AS",
+        explain: "Reflection is of iBGP: a route reflector passes on what it learns inside its own AS. A \
               client in another AS is an eBGP peer, with the rules of eBGP: the next hop is rewritten, \
               a policy is demanded, and between loopbacks multihop is needed. Most often the AS number \
               of one of the two is wrong.",
-    sources: &["RFC 4456 section 6"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(reflected),
-        part!(vteps),
-        part!(segment),
-        r#"
+        sources: &["RFC 4456 section 6"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(reflected),
+            part!(vteps),
+            part!(segment),
+            r#"
 [[router]]
 on = ["crest-*", "kelp-*"]
 as_number = 4204100000
 differs = [{ on = "kelp-b", as_number = 4204100012 }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", as_number = 4204100012 }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", as_number = 4204100012 }]\n", "")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut groups: BTreeMap<(DeviceId, Span), Vec<DeviceId>> = BTreeMap::new();
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::Session(near), Some(Entity::Session(far))) = (cause.entity, cause.other)
         else {
             continue;
@@ -51,7 +53,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let place = fabric.router_of(client).and_then(|router| router.as_number);
         let names: Vec<&str> =
             reflectors.iter().map(|&device| fabric.device_name(device)).collect();
-        let (name, names) = (fabric.device_name(client), crate::rules::some_of(&names));
+        let (name, names) = (fabric.device_name(client), crate::diagnostic::some_of(&names));
         let draft = out
             .report(
                 place.map_or(fabric.device(client).name.span, |asn| asn.span),

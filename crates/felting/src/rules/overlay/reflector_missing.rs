@@ -2,24 +2,25 @@ use rustc_hash::FxHashSet;
 
 use super::{asn, carrying, hears, vteps};
 use crate::behavior::session::is_internal;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Asn;
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-reflector-missing",
-    severity: Severity::Error,
-    summary: "VTEPs of one AS have neither a full mesh nor a reflector",
-    explain: "What a speaker learns over iBGP it does not tell other iBGP peers, so each needs a \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-reflector-missing",
+        severity: Severity::Error,
+        summary: "VTEPs of one AS have neither a full mesh nor a reflector",
+        explain: "What a speaker learns over iBGP it does not tell other iBGP peers, so each needs a \
               session with each, or all with a route reflector. A spine that is no reflector \
               keeps to itself what the leaves tell it.",
-    sources: &["RFC 4271 section 9.2.1", "RFC 4456 section 6"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(vteps),
-        part!(segment),
-        r#"
+        sources: &["RFC 4271 section 9.2.1", "RFC 4456 section 6"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(vteps),
+            part!(segment),
+            r#"
 [[session]]
 on = "kelp-*"
 to = "crest-*"
@@ -29,8 +30,9 @@ on = "crest-*"
 to = "kelp-*"
 client = false
 "#
-    ),
-    mend: &[("client = false", "client = true")],
+        ),
+        mend: &[("client = false", "client = true")],
+    },
     check,
 };
 

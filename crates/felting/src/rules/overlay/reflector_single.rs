@@ -1,26 +1,27 @@
+use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{asn, carrying};
 use crate::behavior::session::is_internal;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Asn;
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-reflector-single",
-    severity: Severity::Warning,
-    summary: "all VTEPs hang on one route reflector",
-    explain: "When the only reflector is off, every VTEP forgets what it learned from others as \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-reflector-single",
+        severity: Severity::Warning,
+        summary: "all VTEPs hang on one route reflector",
+        explain: "When the only reflector is off, every VTEP forgets what it learned from others as \
               soon as the hold time runs out. Where there are two spines, both can reflect.",
-    sources: &["RFC 4456 section 7"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(vteps),
-        part!(segment),
-        r#"
+        sources: &["RFC 4456 section 7"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(vteps),
+            part!(segment),
+            r#"
 [[session]]
 on = "kelp-*"
 to = "crest-1"
@@ -30,8 +31,9 @@ on = "crest-1"
 to = "kelp-*"
 client = true
 "#
-    ),
-    mend: &[("to = \"crest-1\"", "to = \"crest-*\""), ("on = \"crest-1\"", "on = \"crest-*\"")],
+        ),
+        mend: &[("to = \"crest-1\"", "to = \"crest-*\""), ("on = \"crest-1\"", "on = \"crest-*\"")],
+    },
     check,
 };
 

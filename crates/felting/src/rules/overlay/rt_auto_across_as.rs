@@ -1,20 +1,21 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-rt-auto-across-as",
-    severity: Severity::Error,
-    summary: "derived route targets differ because the AS numbers do",
-    explain: "A derived target has the AS number of its own switch in it. With an AS number a \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-rt-auto-across-as",
+        severity: Severity::Error,
+        summary: "derived route targets differ because the AS numbers do",
+        explain: "A derived target has the AS number of its own switch in it. With an AS number a \
               leaf, what one leaf exports no other imports, unless imports ignore that part.",
-    sources: &["RFC 8365 section 5.1.2.1"],
-    broken: concat!(
-        part!(plant),
-        part!(bgp),
-        part!(segment),
-        r#"
+        sources: &["RFC 8365 section 5.1.2.1"],
+        broken: concat!(
+            part!(plant),
+            part!(bgp),
+            part!(segment),
+            r#"
 [[session]]
 on = "kelp-*"
 to = "crest-*"
@@ -30,13 +31,14 @@ next_hop = "kept"
 import = "everything"
 export = "everything"
 "#,
-        r#"
+            r#"
 [[overlay]]
 on = "kelp-*"
 targets = "as-vni"
 "#
-    ),
-    mend: &[("targets = \"as-vni\"", "target_pattern = \"42041:{vni}\"")],
+        ),
+        mend: &[("targets = \"as-vni\"", "target_pattern = \"42041:{vni}\"")],
+    },
     check,
 };
 

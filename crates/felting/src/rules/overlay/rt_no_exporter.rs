@@ -1,20 +1,21 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::fabric::{DeviceId, Fabric};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-rt-no-exporter",
-    severity: Severity::Error,
-    summary: "a VTEP imports a target for a segment that no other exports",
-    explain: "A VTEP that imports another target than the others export learns nothing of them: \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-rt-no-exporter",
+        severity: Severity::Error,
+        summary: "a VTEP imports a target for a segment that no other exports",
+        explain: "A VTEP that imports another target than the others export learns nothing of them: \
               it does not flood to them and does not know where their hosts are, while they know \
               of its own.",
-    sources: &["RFC 4364 section 4.3.1", "RFC 7432 section 7.10"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 4364 section 4.3.1", "RFC 7432 section 7.10"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -23,8 +24,9 @@ vni = 23310
 on = "kelp-*"
 differs = [{ on = "kelp-b", import_targets = "42041:23999" }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", import_targets = \"42041:23999\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", import_targets = \"42041:23999\" }]\n", "")],
+    },
     check,
 };
 

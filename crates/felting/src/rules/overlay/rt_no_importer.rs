@@ -1,16 +1,17 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-rt-no-importer",
-    severity: Severity::Error,
-    summary: "what a VTEP exports for a segment no other imports",
-    explain: "A VTEP takes a route into a segment by its target. If no other VTEP of the segment \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-rt-no-importer",
+        severity: Severity::Error,
+        summary: "what a VTEP exports for a segment no other imports",
+        explain: "A VTEP takes a route into a segment by its target. If no other VTEP of the segment \
               imports the one that this VTEP exports, all of them flood to each other and not to \
               this one, and none learns where its hosts are.",
-    sources: &["RFC 4364 section 4.3.1", "RFC 7432 section 7.10"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 4364 section 4.3.1", "RFC 7432 section 7.10"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -19,8 +20,9 @@ vni = 23310
 on = "kelp-*"
 differs = [{ on = "kelp-b", export_targets = "42041:23999" }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", export_targets = \"42041:23999\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", export_targets = \"42041:23999\" }]\n", "")],
+    },
     check,
 };
 

@@ -1,3 +1,4 @@
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -5,20 +6,20 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::rt_no_exporter::pattern;
 use crate::behavior::Instance;
 use crate::fabric::PresenceId;
-use crate::rules::{Context, Findings, Rule, Severity, some_of};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 use crate::value::RouteTarget;
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-rt-split",
-    severity: Severity::Error,
-    summary: "the VTEPs of a segment are of several groups by their route targets",
-    explain: "Some VTEPs import and export one target for a segment, the others another. Each group is whole \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-rt-split",
+        severity: Severity::Error,
+        summary: "the VTEPs of a segment are of several groups by their route targets",
+        explain: "Some VTEPs import and export one target for a segment, the others another. Each group is whole \
               by itself, so nothing looks wrong on any of its switches, but nothing passes between them: one \
               segment is two.",
-    sources: &["RFC 4364 section 4.3.1", "RFC 7432 section 7.10"],
-    broken: concat!(
-        r#"
+        sources: &["RFC 4364 section 4.3.1", "RFC 7432 section 7.10"],
+        broken: concat!(
+            r#"
 [[switch]]
 name = "crest-[1-2]"
 number = 1
@@ -54,10 +55,10 @@ runs = [
   "kelp-d et[49-50] -- crest-[1-2] et4",
 ]
 "#,
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
@@ -70,8 +71,9 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#
-    ),
-    mend: &[("42040:{vni}", "42041:{vni}")],
+        ),
+        mend: &[("42040:{vni}", "42041:{vni}")],
+    },
     check,
 };
 

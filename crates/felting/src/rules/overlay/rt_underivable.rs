@@ -1,30 +1,32 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::TargetRule;
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-rt-underivable",
-    severity: Severity::Error,
-    summary: "route targets cannot be derived",
-    explain: "RFC 8365 derives a route target from an AS number of two octets and the VNI. From \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-rt-underivable",
+        severity: Severity::Error,
+        summary: "route targets cannot be derived",
+        explain: "RFC 8365 derives a route target from an AS number of two octets and the VNI. From \
               a larger number, or without one, none follows, and a route without a target is \
               imported by nobody. A pattern may not have room for the VNI.",
-    sources: &["RFC 8365 section 5.1.2.1", "RFC 5668 section 2"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        part!(segment),
-        r#"
+        sources: &["RFC 8365 section 5.1.2.1", "RFC 5668 section 2"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            part!(segment),
+            r#"
 [[overlay]]
 on = "kelp-*"
 targets = "rfc8365"
 "#
-    ),
-    mend: &[("targets = \"rfc8365\"", "target_pattern = \"42041:{vni}\"")],
+        ),
+        mend: &[("targets = \"rfc8365\"", "target_pattern = \"42041:{vni}\"")],
+    },
     check,
 };
 

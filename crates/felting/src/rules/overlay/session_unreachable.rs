@@ -1,20 +1,21 @@
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use super::TELLS_WHY;
 use crate::behavior::SessionFault;
 use crate::fabric::SessionId;
 use crate::rules::underlay::{Loss, loss};
-use crate::rules::{Context, Draft, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-session-unreachable",
-    severity: Severity::Error,
-    summary: "a BGP session has no route to its peer",
-    explain: "A session between loopbacks is a TCP connection that the underlay must carry both \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-session-unreachable",
+        severity: Severity::Error,
+        summary: "a BGP session has no route to its peer",
+        explain: "A session between loopbacks is a TCP connection that the underlay must carry both \
               ways. Without a route one way it stays down, and no route of the overlay crosses it.",
-    sources: &["RFC 4271 section 8"],
-    broken: r#"
+        sources: &["RFC 4271 section 8"],
+        broken: r#"
 [[switch]]
 name = "skerry-[a-b]"
 number = 41
@@ -67,7 +68,8 @@ via = "10.64.0.0"
 [cabling]
 runs = "skerry-a et49 -- skerry-b et49"
 "#,
-    mend: &[("to = \"10.64.9.0/24\"", "to = [\"10.64.8.0/24\", \"10.64.9.0/24\"]")],
+        mend: &[("to = \"10.64.9.0/24\"", "to = [\"10.64.8.0/24\", \"10.64.9.0/24\"]")],
+    },
     check,
 };
 

@@ -1,26 +1,27 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::fabric::Session;
 use crate::rules::underlay::session_clashes;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-source-clash",
-    severity: Severity::Error,
-    summary: "a session is from another address than the peer expects",
-    explain: "A speaker takes a connection only from an address that it knows as a peer's. If \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-source-clash",
+        severity: Severity::Error,
+        summary: "a session is from another address than the peer expects",
+        explain: "A speaker takes a connection only from an address that it knows as a peer's. If \
               one end sends from another address, for one from its link's instead of its \
               loopback, only the other end can open the session; if both do, or an address is \
               nobody's, nobody can.",
-    sources: &["RFC 4271 section 8.2.1"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(vteps),
-        part!(segment),
-        r#"
+        sources: &["RFC 4271 section 8.2.1"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(vteps),
+            part!(segment),
+            r#"
 [[session]]
 on = "kelp-*"
 to = "crest-*"
@@ -31,15 +32,16 @@ on = "crest-*"
 to = "kelp-*"
 client = true
 "#
-    ),
-    mend: &[("source = \"10.64.0.193\"", "source = \"10.64.8.12\"")],
+        ),
+        mend: &[("source = \"10.64.0.193\"", "source = \"10.64.8.12\"")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut said: FxHashSet<(Span, Span)> = FxHashSet::default();
-    for (near, far) in session_clashes(cx, RULE.id) {
+    for (near, far) in session_clashes(cx, RULE.rule.id) {
         let half = cx.state.bgp().session(near).half;
         let (a, b) = (fabric.session(near), fabric.session(far));
         // The end whose own address is not the one that the other expects comes first.

@@ -1,23 +1,24 @@
+use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{TELLS_WHY, apart};
 use crate::behavior::{Apart, NotPassed};
 use crate::fabric::{DeviceId, PresenceId};
 use crate::rules::underlay::loss_at;
-use crate::rules::{Context, Draft, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 use crate::value::Family;
 
-pub(super) static RULE: Rule = Rule {
-    id: "overlay-vtep-unheard",
-    severity: Severity::Error,
-    summary: "a VTEP of a segment hears nothing of another",
-    explain: "Where a station is, and who wants copies of what is flooded, VTEPs tell each other \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "overlay-vtep-unheard",
+        severity: Severity::Error,
+        summary: "a VTEP of a segment hears nothing of another",
+        explain: "Where a station is, and who wants copies of what is flooded, VTEPs tell each other \
               by EVPN. A speaker passes on only its best path, iBGP only by reflectors, and \
               nothing whose next hop it has no way to, so that sessions can be up all the way \
               and the routes of one VTEP still not get to another.",
-    sources: &["RFC 4271 section 9.1.3", "RFC 4456 section 6", "RFC 7432 section 7"],
-    broken: r#"
+        sources: &["RFC 4271 section 9.1.3", "RFC 4456 section 6", "RFC 7432 section 7"],
+        broken: r#"
 [[switch]]
 name = "crest-1"
 number = 1
@@ -100,7 +101,8 @@ on = "kelp-*"
 [cabling]
 runs = ["kelp-[a-b] et49 -- crest-1 et[1-2]", "causeway-1 et1 -- crest-1 et3"]
 "#,
-    mend: &[("differs = [{ on = \"causeway-1\", import = \"loopbacks\" }]\n", "")],
+        mend: &[("differs = [{ on = \"causeway-1\", import = \"loopbacks\" }]\n", "")],
+    },
     check,
 };
 

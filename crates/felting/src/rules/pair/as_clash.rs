@@ -1,18 +1,19 @@
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{NumberedBy, PoolKind};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-as-clash",
-    severity: Severity::Warning,
-    summary: "the sides of a pair are in different AS numbers where the design has one a pair",
-    explain: "With one AS number a pair, a spine takes routes of both sides for those of one \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-as-clash",
+        severity: Severity::Warning,
+        summary: "the sides of a pair are in different AS numbers where the design has one a pair",
+        explain: "With one AS number a pair, a spine takes routes of both sides for those of one \
               place. A side in another AS is preferred or left out by the length of paths, and \
               drops or takes what the other does not.",
-    sources: &["RFC 7938 section 5.2.1"],
-    broken: concat!(
-        part!(pair),
-        r#"
+        sources: &["RFC 7938 section 5.2.1"],
+        broken: concat!(
+            part!(pair),
+            r#"
 [[underlay]]
 on = ["crest-*", "kelp-*"]
 protocol = "bgp"
@@ -34,7 +35,7 @@ as_number = 4204100001
 on = "kelp-b"
 as_number = 4204100012
 "#,
-        r#"
+            r#"
 [[pair]]
 name = "kelp"
 on = "kelp-*"
@@ -58,8 +59,9 @@ on = "kelp-b"
 vlan = 3900
 address = "10.64.3.1/31"
 "#
-    ),
-    mend: &[("\n[[router]]\non = \"kelp-b\"\nas_number = 4204100012\n", "")],
+        ),
+        mend: &[("\n[[router]]\non = \"kelp-b\"\nas_number = 4204100012\n", "")],
+    },
     check,
 };
 

@@ -1,18 +1,19 @@
 use crate::behavior::Entity;
+use crate::diagnostic::Span;
 use crate::fabric::{PairId, Side};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-domain-clash",
-    severity: Severity::Error,
-    summary: "the two sides of a pair name different domains, or two pairs facing each other share one",
-    explain: "The domain is what the sides know each other by, and the LACP system identifier \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-domain-clash",
+        severity: Severity::Error,
+        summary: "the two sides of a pair name different domains, or two pairs facing each other share one",
+        explain: "The domain is what the sides know each other by, and the LACP system identifier \
               that both present follows from it. With two domains a pair is two partners to every \
               LAG. With one domain on two pairs that face each other, each hears its own system \
               identifier and takes the link for one to itself.",
-    sources: &["IEEE 802.1AX-2020 clause 6.3.2 (system ID)", "IEEE 802.1AX-2020 clause 6.4.14"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.3.2 (system ID)", "IEEE 802.1AX-2020 clause 6.4.14"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-3] 25G"
@@ -50,12 +51,13 @@ runs = [
   "kelp-a et[2-3] -- kelp-b et[2-3]",
 ]
 "#,
-    mend: &[("domain = 12", "domain = 11")],
+        mend: &[("domain = 12", "domain = 11")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Pair(pair) = cause.entity else { continue };
         match cause.other {
             Some(Entity::Pair(other)) => shared(cx, pair, other, out),

@@ -1,31 +1,32 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::behavior::evpn::tenant::gateway_mac;
 use crate::fabric::{PresenceId, SegmentSettings};
 use crate::rules::segment::{gateways, of_one_pair};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::GatewayKind;
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-gateway-clash",
-    severity: Severity::Error,
-    summary: "a gateway differs between the two sides of a pair",
-    explain: "Hosts hash their frames over both sides, and keep one gateway address and its MAC. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-gateway-clash",
+        severity: Severity::Error,
+        summary: "a gateway differs between the two sides of a pair",
+        explain: "Hosts hash their frames over both sides, and keep one gateway address and its MAC. \
               If a side has another one, every other flow goes to a gateway that is not there.",
-    sources: &["RFC 9135 section 4.1"],
-    broken: concat!(
-        part!(pair),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 9135 section 4.1"],
+        broken: concat!(
+            part!(pair),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[pair]]
 name = "kelp"
 on = "kelp-*"
@@ -49,7 +50,7 @@ on = "kelp-b"
 vlan = 3900
 address = "10.64.3.1/31"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -67,13 +68,14 @@ gateway = "10.80.31.1"
 on = "kelp-*"
 differs = [{ on = "kelp-b", gateway = "10.80.31.2" }]
 "#,
-        r#"
+            r#"
 [[accept]]
 rule = "segment-lonely"
 reason = "an example"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", gateway = \"10.80.31.2\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", gateway = \"10.80.31.2\" }]\n", "")],
+    },
     check,
 };
 

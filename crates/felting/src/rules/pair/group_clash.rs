@@ -1,17 +1,18 @@
 use crate::behavior::Entity;
 use crate::fabric::LagId;
 use crate::rules::lag::{half_name, split_wire};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-group-clash",
-    severity: Severity::Error,
-    summary: "one group number stands for two different partners",
-    explain: "A group number says that the LAG of the one side and that of the other are two halves \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-group-clash",
+        severity: Severity::Error,
+        summary: "one group number stands for two different partners",
+        explain: "A group number says that the LAG of the one side and that of the other are two halves \
               of one multi-chassis LAG. Given to two hosts, one on either side, it joins what does not \
               belong together: the pair sends the frames of either over both.",
-    sources: &["IEEE 802.1AX clause 6.3.6"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.3.6"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-4] 25G"
@@ -52,16 +53,17 @@ runs = [
   "kelp-a et[3-4] -- kelp-b et[3-4]",
 ]
 "#,
-    mend: &[
-        ("name = \"silo-2\"\ngroup = 101", "name = \"silo-2\""),
-        ("name = \"silo-1\"\ngroup = 101", "name = \"silo-1\""),
-    ],
+        mend: &[
+            ("name = \"silo-2\"\ngroup = 101", "name = \"silo-2\""),
+            ("name = \"silo-1\"\ngroup = 101", "name = \"silo-1\""),
+        ],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Group(id) = cause.entity else { continue };
         let group = fabric.group(id);
         let [Some(a), Some(b)] = group.halves else { continue };

@@ -1,16 +1,17 @@
 use crate::behavior::Entity;
 use crate::rules::lag::neighbours;
-use crate::rules::{Context, Draft, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-group-one-sided",
-    severity: Severity::Error,
-    summary: "a group on one switch of the pair only",
-    explain: "A group joins a LAG of either side into one multi-chassis LAG. With a half missing, \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-group-one-sided",
+        severity: Severity::Error,
+        summary: "a group on one switch of the pair only",
+        explain: "A group joins a LAG of either side into one multi-chassis LAG. With a half missing, \
               or with another number on it, the pair has no second leg: what the far end sends to \
               the other switch meets a port that is in no LAG, or in a LAG of its own.",
-    sources: &["IEEE 802.1AX-2020 clause 6.3.6 (LAG ID: one key)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.3.6 (LAG ID: one key)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-3] 25G"
@@ -45,13 +46,14 @@ runs = [
   "kelp-a et[2-3] -- kelp-b et[2-3]",
 ]
 "#,
-    mend: &[("without = \"group\"", "group = 101")],
+        mend: &[("without = \"group\"", "group = 101")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Group(id) = cause.entity else { continue };
         let group = fabric.group(id);
         let Some((side, half)) =

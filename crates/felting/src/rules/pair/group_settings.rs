@@ -1,18 +1,22 @@
 use crate::behavior::{Aspect, Entity, settings};
+use crate::diagnostic::Span;
 use crate::fabric::{Fabric, Lag, LagId};
 use crate::rules::lag::neighbours;
-use crate::rules::{Context, Draft, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-group-settings",
-    severity: Severity::Error,
-    summary: "the two halves of a multi-chassis LAG differ",
-    explain: "To the far end the two halves are one LAG, and it sends each frame by either of \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-group-settings",
+        severity: Severity::Error,
+        summary: "the two halves of a multi-chassis LAG differ",
+        explain: "To the far end the two halves are one LAG, and it sends each frame by either of \
               them. What only one half carries, or understands, is lost whenever the far end's \
               hash picks the other. Nothing on either switch compares the two.",
-    sources: &["IEEE 802.1AX-2020 clause 6.2.4 (frame distribution)", "IEEE 802.1Q clause 8.6.2"],
-    broken: r#"
+        sources: &[
+            "IEEE 802.1AX-2020 clause 6.2.4 (frame distribution)",
+            "IEEE 802.1Q clause 8.6.2",
+        ],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-3] 25G"
@@ -49,7 +53,8 @@ runs = [
   "kelp-a et[2-3] -- kelp-b et[2-3]",
 ]
 "#,
-    mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
+        mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
+    },
     check,
 };
 
@@ -118,7 +123,7 @@ fn difference(aspect: Aspect) -> Option<Difference> {
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Group(id) = cause.entity else { continue };
         let group = fabric.group(id);
         let [Some(a), Some(b)] = group.halves else { continue };

@@ -1,14 +1,15 @@
 use crate::behavior::{InBand, KeepalivePath};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-keepalive-in-band",
-    severity: Severity::Warning,
-    summary: "the keepalive rides on the peer link that it must judge",
-    explain: "The keepalive has one purpose: to tell, while the peer link is down, whether the other \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-keepalive-in-band",
+        severity: Severity::Warning,
+        summary: "the keepalive rides on the peer link that it must judge",
+        explain: "The keepalive has one purpose: to tell, while the peer link is down, whether the other \
               side lives. One that crosses the peer link goes down with it, and tells nothing.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-4] 100G"
@@ -39,11 +40,12 @@ subnet = "192.0.2.0/24"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[
-        ("[\"10.80.39.1\", \"10.80.39.2\"]", "[\"192.0.2.11\", \"192.0.2.12\"]"),
-        ("subnet = \"192.0.2.0/24\"", "subnet = \"192.0.2.0/24\"\non = \"kelp-*\""),
-        ("name = \"kelp-[a-b]\"", "name = \"kelp-[a-b]\"\nnumber = 11"),
-    ],
+        mend: &[
+            ("[\"10.80.39.1\", \"10.80.39.2\"]", "[\"192.0.2.11\", \"192.0.2.12\"]"),
+            ("subnet = \"192.0.2.0/24\"", "subnet = \"192.0.2.0/24\"\non = \"kelp-*\""),
+            ("name = \"kelp-[a-b]\"", "name = \"kelp-[a-b]\"\nnumber = 11"),
+        ],
+    },
     check,
 };
 

@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-keepalive-mirror",
-    severity: Severity::Warning,
-    summary: "the keepalive addresses of the two sides don't mirror each other",
-    explain: "What one side sends from, the other must send to. Otherwise the one asks somebody else, \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-keepalive-mirror",
+        severity: Severity::Warning,
+        summary: "the keepalive addresses of the two sides don't mirror each other",
+        explain: "What one side sends from, the other must send to. Otherwise the one asks somebody else, \
               or is asked at an address that it does not listen at, and each takes the other for dead.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
@@ -37,7 +38,8 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("192.0.2.21", "192.0.2.11")],
+        mend: &[("192.0.2.21", "192.0.2.11")],
+    },
     check,
 };
 

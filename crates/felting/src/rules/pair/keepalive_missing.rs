@@ -1,15 +1,16 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-keepalive-missing",
-    severity: Severity::Warning,
-    summary: "a pair without a keepalive, or with one at one side only",
-    explain: "When the peer link is down, the keepalive tells a side whether the other lives. With \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-keepalive-missing",
+        severity: Severity::Warning,
+        summary: "a pair without a keepalive, or with one at one side only",
+        explain: "When the peer link is down, the keepalive tells a side whether the other lives. With \
               it the secondary closes its groups and the primary carries on. Without it both take \
               themselves for the primary: each host then has two partners that know nothing of each \
               other.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 100G"
@@ -28,10 +29,11 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[(
-        "peer_link = \"peer\"",
-        "peer_link = \"peer\"\nkeepalive = { between = [\"192.0.2.11\", \"192.0.2.12\"] }",
-    )],
+        mend: &[(
+            "peer_link = \"peer\"",
+            "peer_link = \"peer\"\nkeepalive = { between = [\"192.0.2.11\", \"192.0.2.12\"] }",
+        )],
+    },
     check,
 };
 

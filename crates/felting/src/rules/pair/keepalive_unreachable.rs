@@ -1,17 +1,18 @@
 use crate::behavior::{KeepaliveFault, KeepalivePath};
 use crate::fabric::Pair;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-keepalive-unreachable",
-    severity: Severity::Warning,
-    summary: "no path for a keepalive",
-    explain: "A keepalive goes over the management network or over a routed link between the sides. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-keepalive-unreachable",
+        severity: Severity::Warning,
+        summary: "no path for a keepalive",
+        explain: "A keepalive goes over the management network or over a routed link between the sides. \
               If a side does not have the address that it sends from, if the other side does not have \
               the one that it sends to, or if nothing joins the two, it never arrives, and the pair is \
               as good as without one.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
@@ -41,7 +42,8 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("on = \"kelp-a\"", "on = \"kelp-*\"")],
+        mend: &[("on = \"kelp-a\"", "on = \"kelp-*\"")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-model-mix",
-    severity: Severity::Warning,
-    summary: "the sides of a pair differ in hardware or software",
-    explain: "The two sides must agree on tables, limits and timers down to the last detail, and \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-model-mix",
+        severity: Severity::Warning,
+        summary: "the sides of a pair differ in hardware or software",
+        explain: "The two sides must agree on tables, limits and timers down to the last detail, and \
               nobody has tested them in the mix that happens to stand here. During an upgrade it \
               cannot be helped; as a state it is asking for trouble.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 100G"
@@ -32,7 +33,8 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("4.3.0", "4.2.1")],
+        mend: &[("4.3.0", "4.2.1")],
+    },
     check,
 };
 

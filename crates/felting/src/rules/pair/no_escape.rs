@@ -1,27 +1,28 @@
 use crate::fabric::{DeviceId, InterfaceId, InterfacePlace};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{UnderlayProtocol, VlanId};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-no-escape",
-    severity: Severity::Warning,
-    summary: "a pair has no routed adjacency over its peer link",
-    explain: "Both sides attract tunnels for the shared VTEP. A side that loses all its uplinks \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-no-escape",
+        severity: Severity::Warning,
+        summary: "a pair has no routed adjacency over its peer link",
+        explain: "Both sides attract tunnels for the shared VTEP. A side that loses all its uplinks \
               can still hand what its hosts send to the other side, if the two are routing \
               neighbors over the peer link; else it drops it, though its hosts' links are up.",
-    sources: &["RFC 7348 section 4"],
-    broken: concat!(
-        part!(pair),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 7348 section 4"],
+        broken: concat!(
+            part!(pair),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[pair]]
 name = "kelp"
 on = "kelp-*"
@@ -36,7 +37,7 @@ ports = "et[51-52]"
 tagged = "310,3900"
 
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -44,18 +45,19 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[accept]]
 rule = "segment-lonely"
 reason = "an example"
 "#
-    ),
-    mend: &[(
-        "tagged = \"310,3900\"\n",
-        "tagged = \"310,3900\"\n\n[[interface]]\non = \"kelp-*\"\nvlan = \
+        ),
+        mend: &[(
+            "tagged = \"310,3900\"\n",
+            "tagged = \"310,3900\"\n\n[[interface]]\non = \"kelp-*\"\nvlan = \
          3900\naddress = \"10.64.3.0/31\"\ndiffers = [{ on = \"kelp-b\", \
          address = \"10.64.3.1/31\" }]\n",
-    )],
+        )],
+    },
     check,
 };
 

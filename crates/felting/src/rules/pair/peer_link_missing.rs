@@ -1,15 +1,16 @@
 use crate::fabric::Pair;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-peer-link-missing",
-    severity: Severity::Error,
-    summary: "a pair without a peer link, or with one at one side only",
-    explain: "The sides of a pair tell each other over the peer link which addresses they have \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-peer-link-missing",
+        severity: Severity::Error,
+        summary: "a pair without a peer link, or with one at one side only",
+        explain: "The sides of a pair tell each other over the peer link which addresses they have \
               learned and which legs are up, and it carries what arrives at the side whose own leg \
               is down. Without it the two are strangers that present one system identifier.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 100G"
@@ -33,7 +34,8 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("without = \"peer_link\"", "")],
+        mend: &[("without = \"peer_link\"", "")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use crate::behavior::{Entity, settings};
 use crate::rules::lag::plug;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-peer-link-miswired",
-    severity: Severity::Error,
-    summary: "a cable of a peer link leads elsewhere than to the other side's peer link",
-    explain: "A peer link joins the two sides and nothing else. A cable of it that ends in another \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-peer-link-miswired",
+        severity: Severity::Error,
+        summary: "a cable of a peer link leads elsewhere than to the other side's peer link",
+        explain: "A peer link joins the two sides and nothing else. A cable of it that ends in another \
               port or switch leaves the pair with a thinner link, or without one, and puts a stranger \
               on a port that trusts what it hears.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-4] 100G"
@@ -30,13 +31,14 @@ ports = "et[1-3]"
 [cabling]
 runs = ["kelp-a et[1-2] -- kelp-b et[1-2]", "kelp-a et3 -- kelp-b et4"]
 "#,
-    mend: &[("kelp-b et4", "kelp-b et3")],
+        mend: &[("kelp-b et4", "kelp-b et3")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Pair(id) = cause.entity else { continue };
         let pair = fabric.pair(id);
         let astray = settings::astray(fabric, pair);

@@ -1,14 +1,15 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-peer-link-not-lag",
-    severity: Severity::Warning,
-    summary: "a peer link is a single port and not a LAG",
-    explain: "The peer link is what keeps a pair together: when it is down, the secondary closes its \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-peer-link-not-lag",
+        severity: Severity::Warning,
+        summary: "a peer link is a single port and not a LAG",
+        explain: "The peer link is what keeps a pair together: when it is down, the secondary closes its \
               ports or both sides go their own way. A LAG of two cables, better on two line cards, \
               survives the loss of one.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 100G"
@@ -23,13 +24,14 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[
-        ("peer_link = \"et1\"", "peer_link = \"peer\""),
-        (
-            "[cabling]",
-            "[[lag]]\non = \"kelp-*\"\nname = \"peer\"\nports = \"et[1-2]\"\n\n[cabling]",
-        ),
-    ],
+        mend: &[
+            ("peer_link = \"et1\"", "peer_link = \"peer\""),
+            (
+                "[cabling]",
+                "[[lag]]\non = \"kelp-*\"\nname = \"peer\"\nports = \"et[1-2]\"\n\n[cabling]",
+            ),
+        ],
+    },
     check,
 };
 

@@ -1,17 +1,18 @@
 use crate::behavior::{Aspect, Entity};
+use crate::diagnostic::Span;
 use crate::fabric::{Lag, PairId};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-peer-link-settings",
-    severity: Severity::Error,
-    summary: "the two ends of a peer link are set differently",
-    explain: "Protocol, untagged VLAN and MTU must be the same at both ends of the peer link. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-peer-link-settings",
+        severity: Severity::Error,
+        summary: "the two ends of a peer link are set differently",
+        explain: "Protocol, untagged VLAN and MTU must be the same at both ends of the peer link. \
               Otherwise it does not form, leaks one VLAN into another, or swallows large frames, and \
               the pair finds out when it needs the link.",
-    sources: &["IEEE 802.1AX clause 6.4.1", "IEEE 802.1Q clause 6.9"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.4.1", "IEEE 802.1Q clause 6.9"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 100G"
@@ -33,13 +34,14 @@ differs = [{ on = "kelp-b", mtu = 1500 }]
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("mtu = 1500", "mtu = 9216")],
+        mend: &[("mtu = 1500", "mtu = 9216")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let mut pairs: Vec<(PairId, Vec<Aspect>)> = Vec::new();
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Pair(id) = cause.entity else { continue };
         match pairs.last_mut() {
             Some((last, aspects)) if *last == id => aspects.push(cause.aspect),

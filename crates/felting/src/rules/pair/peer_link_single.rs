@@ -1,15 +1,16 @@
+use crate::diagnostic::Span;
 use crate::fabric::Pair;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-peer-link-single",
-    severity: Severity::Warning,
-    summary: "a peer link of one cable",
-    explain: "The peer link is what keeps a pair together: when it is down, the secondary closes its \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-peer-link-single",
+        severity: Severity::Warning,
+        summary: "a peer link of one cable",
+        explain: "The peer link is what keeps a pair together: when it is down, the secondary closes its \
               ports or both sides go their own way. One cable is one failure away from that.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 100G"
@@ -29,10 +30,11 @@ ports = "et1"
 [cabling]
 runs = "kelp-a et1 -- kelp-b et1"
 "#,
-    mend: &[
-        ("ports = \"et1\"", "ports = \"et[1-2]\""),
-        ("kelp-a et1 -- kelp-b et1", "kelp-a et[1-2] -- kelp-b et[1-2]"),
-    ],
+        mend: &[
+            ("ports = \"et1\"", "ports = \"et[1-2]\""),
+            ("kelp-a et1 -- kelp-b et1", "kelp-a et[1-2] -- kelp-b et[1-2]"),
+        ],
+    },
     check,
 };
 

@@ -1,17 +1,18 @@
 use crate::fabric::{DeviceKind, Fabric, Pair};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Speed;
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-peer-link-thin",
-    severity: Severity::Warning,
-    summary: "a peer link that could not carry what a side's lost uplinks or downlinks push over it",
-    explain: "When a side loses its uplinks, what its hosts send crosses the peer link; when it loses \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-peer-link-thin",
+        severity: Severity::Warning,
+        summary: "a peer link that could not carry what a side's lost uplinks or downlinks push over it",
+        explain: "When a side loses its uplinks, what its hosts send crosses the peer link; when it loses \
               its legs to the hosts, what the spines send it does. Either is as much as the smaller of \
               uplinks and downlinks of that side. A thinner peer link drops the rest just when it is \
               needed.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = ["et[1-8] 100G", "et[9-10] 10G"]
@@ -51,7 +52,8 @@ runs = [
   "kelp-a et[9-10] -- kelp-b et[9-10]",
 ]
 "#,
-    mend: &[("et[9-10] 10G", "et[9-10] 100G")],
+        mend: &[("et[9-10] 10G", "et[9-10] 100G")],
+    },
     check,
 };
 

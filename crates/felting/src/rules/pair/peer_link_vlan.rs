@@ -2,17 +2,18 @@ use rustc_hash::FxHashMap;
 
 use crate::behavior::{Entity, settings};
 use crate::fabric::{Group, PairId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-peer-link-vlan",
-    severity: Severity::Warning,
-    summary: "a VLAN of a multi-chassis LAG is missing on the peer link",
-    explain: "While both legs of a group are up nobody notices. When one is down, what arrives at \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-peer-link-vlan",
+        severity: Severity::Warning,
+        summary: "a VLAN of a multi-chassis LAG is missing on the peer link",
+        explain: "While both legs of a group are up nobody notices. When one is down, what arrives at \
               that side crosses the peer link to the other; a VLAN that the peer link does not \
               carry is cut off just then. Single-homed ports in that VLAN are cut off already.",
-    sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-3] 25G"
@@ -48,13 +49,14 @@ runs = [
   "kelp-a et[2-3] -- kelp-b et[2-3]",
 ]
 "#,
-    mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
+        mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let mut causes = cx.state.causes().of(RULE.id).peekable();
+    let mut causes = cx.state.causes().of(RULE.rule.id).peekable();
     if causes.peek().is_none() {
         return;
     }

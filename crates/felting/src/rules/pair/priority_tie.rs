@@ -1,14 +1,15 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-priority-tie",
-    severity: Severity::Hint,
-    summary: "both sides of a pair have one priority, so nobody chose the primary",
-    explain: "The primary is the side with the lower priority. With equal priorities the lower MAC \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-priority-tie",
+        severity: Severity::Hint,
+        summary: "both sides of a pair have one priority, so nobody chose the primary",
+        explain: "The primary is the side with the lower priority. With equal priorities the lower MAC \
               address decides, that is, chance: whoever replaces a switch may move the role, and with \
               it which side closes its ports when the peer link fails.",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 100G"
@@ -33,7 +34,8 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("priority = 10", "priority = 20")],
+        mend: &[("priority = 10", "priority = 20")],
+    },
     check,
 };
 

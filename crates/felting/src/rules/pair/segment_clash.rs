@@ -1,27 +1,28 @@
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Presence, PresenceId};
 use crate::rules::segment::{carried, of_one_pair};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-segment-clash",
-    severity: Severity::Error,
-    summary: "a segment differs between the two sides of a pair",
-    explain: "To hosts the two sides are one switch. A segment that one side does not have, or \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-segment-clash",
+        severity: Severity::Error,
+        summary: "a segment differs between the two sides of a pair",
+        explain: "To hosts the two sides are one switch. A segment that one side does not have, or \
               has with another VNI or VRF, loses the frames that hash to that side.",
-    sources: &["RFC 7348 section 4", "RFC 7432 section 6.1"],
-    broken: concat!(
-        part!(pair),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 7348 section 4", "RFC 7432 section 6.1"],
+        broken: concat!(
+            part!(pair),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[pair]]
 name = "kelp"
 on = "kelp-*"
@@ -45,7 +46,7 @@ on = "kelp-b"
 vlan = 3900
 address = "10.64.3.1/31"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -54,13 +55,14 @@ vni = 23310
 on = "kelp-*"
 differs = [{ on = "kelp-b", vni = 23999 }]
 "#,
-        r#"
+            r#"
 [[accept]]
 rule = "segment-lonely"
 reason = "an example"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", vni = 23999 }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", vni = 23999 }]\n", "")],
+    },
     check,
 };
 

@@ -2,17 +2,18 @@ use rustc_hash::FxHashSet;
 
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PortId};
 use crate::rules::lag::plug;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-single-homed",
-    severity: Severity::Hint,
-    summary: "something hangs on one side of a pair only",
-    explain: "What hangs on one side is cut off when that side fails. When the peer link fails it is \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-single-homed",
+        severity: Severity::Hint,
+        summary: "something hangs on one side of a pair only",
+        explain: "What hangs on one side is cut off when that side fails. When the peer link fails it is \
               cut off from all that the primary serves, if it hangs on the secondary. (A host with one \
               NIC is reported as such.)",
-    sources: &["trade practice of multi-chassis LAGs: no standard"],
-    broken: r#"
+        sources: &["trade practice of multi-chassis LAGs: no standard"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-4] 100G"
@@ -44,13 +45,14 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = ["kelp-a et[1-2] -- kelp-b et[1-2]", "silo-1 nic[1-2] -- kelp-a et[3-4]"]
 "#,
-    mend: &[
-        (
-            "on = \"kelp-a\"\nname = \"silo-1\"\nports = \"et[3-4]\"",
-            "on = \"kelp-*\"\nname = \"silo-1\"\ngroup = 101\nports = \"et3\"",
-        ),
-        ("-- kelp-a et[3-4]", "-- kelp-[a-b] et3"),
-    ],
+        mend: &[
+            (
+                "on = \"kelp-a\"\nname = \"silo-1\"\nports = \"et[3-4]\"",
+                "on = \"kelp-*\"\nname = \"silo-1\"\ngroup = 101\nports = \"et3\"",
+            ),
+            ("-- kelp-a et[3-4]", "-- kelp-[a-b] et3"),
+        ],
+    },
     check,
 };
 

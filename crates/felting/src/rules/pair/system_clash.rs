@@ -1,17 +1,18 @@
 use crate::behavior::Entity;
 use crate::fabric::{Group, LagId, Pair, Side};
 use crate::rules::lag::identity_place;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-system-clash",
-    severity: Severity::Error,
-    summary: "the sides of a pair present different LACP systems",
-    explain: "A far end takes the two sides for one partner because both present one system \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-system-clash",
+        severity: Severity::Error,
+        summary: "the sides of a pair present different LACP systems",
+        explain: "A far end takes the two sides for one partner because both present one system \
               identifier: priority and MAC address. With different priorities they are two systems, \
               and each multi-chassis LAG looks like two, of which one half only is used.",
-    sources: &["IEEE 802.1AX clause 6.3.2", "IEEE 802.1AX clause 6.3.6"],
-    broken: r#"
+        sources: &["IEEE 802.1AX clause 6.3.2", "IEEE 802.1AX clause 6.3.6"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-3] 25G"
@@ -47,12 +48,13 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = ["hull-01 nic[1-2] -- kelp-[a-b] et1", "kelp-a et[2-3] -- kelp-b et[2-3]"]
 "#,
-    mend: &[("system_priority = 200", "system_priority = 100")],
+        mend: &[("system_priority = 200", "system_priority = 100")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         match cause.entity {
             Entity::Pair(id) => pair(cx, cx.fabric.pair(id), out),
             Entity::Group(id) => group(cx, cx.fabric.group(id), out),

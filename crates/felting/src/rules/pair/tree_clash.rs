@@ -1,17 +1,18 @@
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{BridgePriority, TreeMode};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-tree-clash",
-    severity: Severity::Error,
-    summary: "the sides of a pair run different spanning trees",
-    explain: "To the spanning tree a pair is one bridge: both sides send BPDUs with one bridge \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-tree-clash",
+        severity: Severity::Error,
+        summary: "the sides of a pair run different spanning trees",
+        explain: "To the spanning tree a pair is one bridge: both sides send BPDUs with one bridge \
               identifier, in one mode. If mode, priority or region differ, its neighbours hear two \
               stories from one bridge, and ports flap or stay closed.",
-    sources: &["IEEE 802.1Q clause 13.10", "IEEE 802.1Q clause 13.8"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 13.10", "IEEE 802.1Q clause 13.8"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-2] 100G"
@@ -36,7 +37,8 @@ ports = "et[1-2]"
 [cabling]
 runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 "#,
-    mend: &[("priority = 8192", "priority = 4096")],
+        mend: &[("priority = 8192", "priority = 4096")],
+    },
     check,
 };
 

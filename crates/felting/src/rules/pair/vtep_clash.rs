@@ -1,32 +1,33 @@
+use crate::diagnostic::{At, Span};
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use crate::fabric::{DeviceId, Fabric};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::{At, Span};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "pair-vtep-clash",
-    severity: Severity::Error,
-    summary: "the shared VTEP address of a pair is missing on a side, different, or a stranger's",
-    explain: "The rest of the fabric sends tunnels to the pair by one address, and either side \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "pair-vtep-clash",
+        severity: Severity::Error,
+        summary: "the shared VTEP address of a pair is missing on a side, different, or a stranger's",
+        explain: "The rest of the fabric sends tunnels to the pair by one address, and either side \
               takes them. A side without it, or with another, drops half of them; a stranger \
               with it gets what is the pair's.",
-    sources: &["RFC 7348 section 4"],
-    broken: concat!(
-        part!(pair),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 7348 section 4"],
+        broken: concat!(
+            part!(pair),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[pair]]
 name = "kelp"
 on = "kelp-*"
@@ -55,7 +56,7 @@ address = "10.64.3.1/31"
 switch = "kelp-b"
 vtep = "10.64.9.12"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -63,13 +64,14 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[accept]]
 rule = "segment-lonely"
 reason = "an example"
 "#
-    ),
-    mend: &[("vtep = \"10.64.9.12\"", "vtep = \"10.64.9.11\"")],
+        ),
+        mend: &[("vtep = \"10.64.9.12\"", "vtep = \"10.64.9.11\"")],
+    },
     check,
 };
 

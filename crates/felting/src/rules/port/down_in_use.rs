@@ -1,15 +1,16 @@
 use crate::behavior::Entity;
 use crate::rules::lag::plug;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "port-down-in-use",
-    severity: Severity::Error,
-    summary: "a port that is switched off has something on it",
-    explain: "A port that is switched off has no link, so its LAG is a member short, or the host \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "port-down-in-use",
+        severity: Severity::Error,
+        summary: "a port that is switched off has something on it",
+        explain: "A port that is switched off has no link, so its LAG is a member short, or the host \
               behind it cut off, and the far end sees a cable that does nothing.",
-    sources: &["RFC 2863 section 3.1.13 (ifAdminStatus)"],
-    broken: r#"
+        sources: &["RFC 2863 section 3.1.13 (ifAdminStatus)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -32,13 +33,14 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("enabled = false", "enabled = true")],
+        mend: &[("enabled = false", "enabled = true")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Port(port) = cause.entity else { continue };
         let Some(off) = fabric.settings_of(port).and_then(|settings| settings.enabled) else {
             continue;

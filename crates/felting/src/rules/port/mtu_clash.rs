@@ -1,20 +1,21 @@
 use crate::behavior::{AdjacencyFault, Aspect, Entity};
+use crate::diagnostic::At;
 use crate::fabric::{DeviceId, DeviceKind};
 use crate::rules::lag::half_name;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::At;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Mtu;
 
-pub(super) static RULE: Rule = Rule {
-    id: "port-mtu-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a link have different MTUs",
-    explain: "The end with the smaller MTU drops what is larger, and nobody is told: a bridge \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "port-mtu-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a link have different MTUs",
+        explain: "The end with the smaller MTU drops what is larger, and nobody is told: a bridge \
               sends no error. Small packets pass, so pings succeed and transfers stall. Between \
               routers an OSPF adjacency sticks while it exchanges databases (RFC 2328 section 10.6), and a BGP \
               session comes up and stalls with its first full update.",
-    sources: &["IEEE 802.3 clause 3.2.7", "RFC 2328 section 10.6"],
-    broken: r#"
+        sources: &["IEEE 802.3 clause 3.2.7", "RFC 2328 section 10.6"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[49-50] 100G"
@@ -36,7 +37,8 @@ mtu = 1500
 [cabling]
 runs = "kelp-a et49 -- crest-1 et1"
 "#,
-    mend: &[("mtu = 1500", "mtu = 9216")],
+        mend: &[("mtu = 1500", "mtu = 9216")],
+    },
     check,
 };
 

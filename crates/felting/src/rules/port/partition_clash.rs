@@ -1,17 +1,18 @@
 use crate::behavior::Entity;
+use crate::diagnostic::Span;
 use crate::fabric::{Fabric, PortId};
 use crate::rules::lag::half_name;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "port-partition-clash",
-    severity: Severity::Error,
-    summary: "ports of different partitions of one switch are used as one",
-    explain: "A switch that is divided into partitions is several switches in one box: they share \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "port-partition-clash",
+        severity: Severity::Error,
+        summary: "ports of different partitions of one switch are used as one",
+        explain: "A switch that is divided into partitions is several switches in one box: they share \
               nothing but the case. Ports of two of them are no more one LAG than ports of two boxes.",
-    sources: &["trade practice: no standard divides a switch"],
-    broken: r#"
+        sources: &["trade practice: no standard divides a switch"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -39,7 +40,8 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("partition = \"workshop\"", "partition = \"hall\"")],
+        mend: &[("partition = \"workshop\"", "partition = \"hall\"")],
+    },
     check,
 };
 
@@ -55,7 +57,7 @@ fn partition(fabric: &Fabric, port: PortId) -> (String, Span) {
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(id) = cause.entity else { continue };
         let lag = fabric.lag(id);
         let ports: Vec<_> =

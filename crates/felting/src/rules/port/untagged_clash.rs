@@ -1,16 +1,17 @@
+use crate::diagnostic::Span;
 use crate::rules::port::{End, bridged_links, once_a_place};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "port-untagged-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a bridged link put untagged frames into different VLANs",
-    explain: "An untagged frame belongs to the VLAN that the port it arrives at says. Where the ends \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "port-untagged-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a bridged link put untagged frames into different VLANs",
+        explain: "An untagged frame belongs to the VLAN that the port it arrives at says. Where the ends \
               say different ones, two broadcast domains are joined; where one says none, what the other \
               sends untagged is dropped. (Of LAGs `lag-untagged-clash` says the same.)",
-    sources: &["IEEE 802.1Q clause 6.9 (PVID)"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 6.9 (PVID)"],
+        broken: r#"
 [[switch]]
 name = "mud-[1-2]"
 ports = "p[1-2] 1G"
@@ -24,7 +25,8 @@ differs = [{ on = "mud-2", untagged = 421 }]
 [cabling]
 runs = "mud-1 p1 -- mud-2 p1"
 "#,
-    mend: &[("untagged = 421", "untagged = 420")],
+        mend: &[("untagged = 421", "untagged = 420")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use crate::rules::port::{End, bridged_links, once_a_place};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::VlanSet;
 
-pub(super) static RULE: Rule = Rule {
-    id: "port-vlan-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a bridged link carry different tagged VLANs",
-    explain: "A bridge drops tagged frames of a VLAN that the port they arrive at is no member of. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "port-vlan-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a bridged link carry different tagged VLANs",
+        explain: "A bridge drops tagged frames of a VLAN that the port they arrive at is no member of. \
               What one end sends in such a VLAN is lost on the link, and whoever is behind it is cut \
               off, though every port is up. (Of LAGs `lag-vlan-clash` says the same.)",
-    sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)"],
+        broken: r#"
 [[switch]]
 name = "mud-[1-2]"
 ports = "p[1-2] 1G"
@@ -24,7 +25,8 @@ differs = [{ on = "mud-2", tagged = 420 }]
 [cabling]
 runs = "mud-1 p1 -- mud-2 p1"
 "#,
-    mend: &[("tagged = 420 }", "tagged = \"420-421\" }")],
+        mend: &[("tagged = 420 }", "tagged = \"420-421\" }")],
+    },
     check,
 };
 

@@ -3,24 +3,25 @@ use std::net::IpAddr;
 use super::mapped;
 use crate::behavior::evpn::replication;
 use crate::fabric::PresenceId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-flood-list-one-sided",
-    severity: Severity::Error,
-    summary: "a static flood list does not name all VTEPs of the segment",
-    explain: "With static lists nobody asks for copies: a VTEP that is not on another's list \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-flood-list-one-sided",
+        severity: Severity::Error,
+        summary: "a static flood list does not name all VTEPs of the segment",
+        explain: "With static lists nobody asks for copies: a VTEP that is not on another's list \
               gets none of its frames for many, while its own may well arrive there. An address \
               that is no VTEP's gets copies for nothing.",
-    sources: &["RFC 7348 section 4.1"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        part!(vteps),
-        r#"
+        sources: &["RFC 7348 section 4.1"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            part!(vteps),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -31,8 +32,9 @@ replication = "static"
 flood_to = ["10.64.9.11", "10.64.9.12"]
 differs = [{ on = "kelp-b", flood_to = [] }]
 "#
-    ),
-    mend: &[("\ndiffers = [{ on = \"kelp-b\", flood_to = [] }]", "")],
+        ),
+        mend: &[("\ndiffers = [{ on = \"kelp-b\", flood_to = [] }]", "")],
+    },
     check,
 };
 

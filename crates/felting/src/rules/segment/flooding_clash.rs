@@ -1,32 +1,33 @@
 use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, mapped, of_one_pair, report_odd};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-flooding-clash",
-    severity: Severity::Error,
-    summary: "VTEPs of a segment flood in different ways",
-    explain: "Head-end copies go to those that asked by a type 3 route, a static list to whom it \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-flooding-clash",
+        severity: Severity::Error,
+        summary: "VTEPs of a segment flood in different ways",
+        explain: "Head-end copies go to those that asked by a type 3 route, a static list to whom it \
               names, one packet to a group to whom has joined it. A VTEP that floods in one way \
               does not hear those that use another.",
-    sources: &["RFC 8365 section 5.1.3", "RFC 7348 section 4.2"],
-    broken: concat!(
-        part!(plant),
-        r#"
+        sources: &["RFC 8365 section 5.1.3", "RFC 7348 section 4.2"],
+        broken: concat!(
+            part!(plant),
+            r#"
 [[underlay]]
 on = ["crest-*", "kelp-*"]
 multicast = true
 "#,
-        part!(one_as),
-        part!(reflected),
-        r#"
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 rendezvous = "10.64.8.1"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -35,11 +36,12 @@ vni = 23310
 on = "kelp-*"
 differs = [{ on = "kelp-b", replication = "group", group = "239.64.3.10" }]
 "#
-    ),
-    mend: &[(
-        "differs = [{ on = \"kelp-b\", replication = \"group\", group = \"239.64.3.10\" }]\n",
-        "",
-    )],
+        ),
+        mend: &[(
+            "differs = [{ on = \"kelp-b\", replication = \"group\", group = \"239.64.3.10\" }]\n",
+            "",
+        )],
+    },
     check,
 };
 

@@ -2,28 +2,29 @@ use rustc_hash::FxHashSet;
 
 use super::gateways;
 use super::{Odd, Setting, of_one_pair, report_odd};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-gateway-clash",
-    severity: Severity::Error,
-    summary: "the gateway of a segment has different addresses on different switches",
-    explain: "With an anycast gateway every switch has the same address, so that hosts keep it \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-gateway-clash",
+        severity: Severity::Error,
+        summary: "the gateway of a segment has different addresses on different switches",
+        explain: "With an anycast gateway every switch has the same address, so that hosts keep it \
               wherever they are. Where it differs, hosts behind some switches have a gateway \
               that nobody answers for.",
-    sources: &["RFC 9135 section 4.1"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 9135 section 4.1"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -41,8 +42,9 @@ gateway = "10.80.31.1"
 on = "kelp-*"
 differs = [{ on = "kelp-b", gateway = "10.80.31.2" }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", gateway = \"10.80.31.2\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", gateway = \"10.80.31.2\" }]\n", "")],
+    },
     check,
 };
 

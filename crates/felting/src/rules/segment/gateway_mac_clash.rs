@@ -2,30 +2,31 @@ use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, gateways, of_one_pair, report_odd};
 use crate::behavior::evpn::tenant::gateway_mac;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::GatewayKind;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-gateway-mac-clash",
-    severity: Severity::Error,
-    summary: "an anycast gateway has different MAC addresses",
-    explain: "A host keeps the MAC address of its gateway for minutes. If that is another one on \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-gateway-mac-clash",
+        severity: Severity::Error,
+        summary: "an anycast gateway has different MAC addresses",
+        explain: "A host keeps the MAC address of its gateway for minutes. If that is another one on \
               the leaf that it moves to, or on the other side of its pair, its packets go to \
               nobody until it asks again.",
-    sources: &["RFC 9135 section 4.1", "RFC 7432 section 10.1"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 9135 section 4.1", "RFC 7432 section 10.1"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 differs = [{ on = "kelp-b", gateway_mac = "02:46:00:00:00:02" }]
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -42,8 +43,9 @@ subnet = "10.80.31.0/24"
 gateway = "10.80.31.1"
 on = "kelp-*"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", gateway_mac = \"02:46:00:00:00:02\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", gateway_mac = \"02:46:00:00:00:02\" }]\n", "")],
+    },
     check,
 };
 

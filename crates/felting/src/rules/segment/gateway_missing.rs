@@ -1,26 +1,27 @@
 use super::{gateways, mapped};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-gateway-missing",
-    severity: Severity::Warning,
-    summary: "a segment of a VRF has a subnet, but no gateway",
-    explain: "A VRF routes between its segments by their gateways. A segment without one, or \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-gateway-missing",
+        severity: Severity::Warning,
+        summary: "a segment of a VRF has a subnet, but no gateway",
+        explain: "A VRF routes between its segments by their gateways. A segment without one, or \
               whose gateway is on no switch that has the segment and the VRF, is reached by no \
               other.",
-    sources: &["RFC 9135 section 4"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 9135 section 4"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -36,11 +37,12 @@ vni = 23310
 subnet = "10.80.31.0/24"
 on = "kelp-*"
 "#
-    ),
-    mend: &[(
-        "subnet = \"10.80.31.0/24\"\n",
-        "subnet = \"10.80.31.0/24\"\ngateway = \"10.80.31.1\"\n",
-    )],
+        ),
+        mend: &[(
+            "subnet = \"10.80.31.0/24\"\n",
+            "subnet = \"10.80.31.0/24\"\ngateway = \"10.80.31.1\"\n",
+        )],
+    },
     check,
 };
 

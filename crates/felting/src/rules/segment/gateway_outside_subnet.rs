@@ -1,26 +1,27 @@
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::diagnostic::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use rustc_hash::FxHashSet;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-gateway-outside-subnet",
-    severity: Severity::Error,
-    summary: "a gateway's address is outside its segment's subnet",
-    explain: "A host sends to its gateway only if the gateway's address is in the host's own \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-gateway-outside-subnet",
+        severity: Severity::Error,
+        summary: "a gateway's address is outside its segment's subnet",
+        explain: "A host sends to its gateway only if the gateway's address is in the host's own \
               subnet, and a router answers ARP only for subnets that it is in.",
-    sources: &["RFC 1122 section 3.3.1", "RFC 9135 section 4"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 1122 section 3.3.1", "RFC 9135 section 4"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -37,8 +38,9 @@ subnet = "10.80.31.0/24"
 gateway = "10.80.32.1"
 on = "kelp-*"
 "#
-    ),
-    mend: &[("10.80.32.1", "10.80.31.1")],
+        ),
+        mend: &[("10.80.32.1", "10.80.31.1")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use crate::behavior::evpn::tenant::virtual_router;
 use crate::fabric::PresenceId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-gateway-two-actives",
-    severity: Severity::Error,
-    summary: "routers that share a gateway address do not hear each other",
-    explain: "The routers of a shared address tell each other by VRRP who is active. If their \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-gateway-two-actives",
+        severity: Severity::Error,
+        summary: "routers that share a gateway address do not hear each other",
+        explain: "The routers of a shared address tell each other by VRRP who is active. If their \
               segment does not connect them, or their virtual router identifiers differ, each \
               takes itself for the only one: both are Active, and answer from two places.",
-    sources: &["RFC 9568 section 6.4", "RFC 9568 section 7.1"],
-    broken: r#"
+        sources: &["RFC 9568 section 6.4", "RFC 9568 section 7.1"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-8] 25G"
@@ -43,10 +44,11 @@ runs = "kelp-a et8 -- kelp-b et8"
 rule = "port-down-in-use"
 reason = "an example"
 "#,
-    mend: &[
-        ("enabled = false\n", ""),
-        ("\n[[accept]]\nrule = \"port-down-in-use\"\nreason = \"an example\"\n", ""),
-    ],
+        mend: &[
+            ("enabled = false\n", ""),
+            ("\n[[accept]]\nrule = \"port-down-in-use\"\nreason = \"an example\"\n", ""),
+        ],
+    },
     check,
 };
 

@@ -1,27 +1,28 @@
 use super::gateways;
 use crate::fabric::PresenceId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-gateway-twofold",
-    severity: Severity::Error,
-    summary: "a segment has gateways of two kinds",
-    explain: "An anycast gateway answers on every leaf, a central one only where it is. With \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-gateway-twofold",
+        severity: Severity::Error,
+        summary: "a segment has gateways of two kinds",
+        explain: "An anycast gateway answers on every leaf, a central one only where it is. With \
               both, hosts behind some leaves are routed at once, others by the way round, and \
               the two have one address with two MAC addresses.",
-    sources: &["RFC 9135 section 4.1"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 9135 section 4.1"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -39,12 +40,13 @@ gateway = "10.80.31.1"
 on = "kelp-*"
 differs = [{ on = "kelp-b", gateway_kind = "central", address = "10.80.31.2/24" }]
 "#
-    ),
-    mend: &[(
-        "differs = [{ on = \"kelp-b\", gateway_kind = \"central\", address = \
+        ),
+        mend: &[(
+            "differs = [{ on = \"kelp-b\", gateway_kind = \"central\", address = \
          \"10.80.31.2/24\" }]\n",
-        "",
-    )],
+            "",
+        )],
+    },
     check,
 };
 

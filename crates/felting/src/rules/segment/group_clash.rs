@@ -2,33 +2,34 @@ use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, mapped, of_one_pair, report_odd};
 use crate::behavior::evpn::replication;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-group-clash",
-    severity: Severity::Error,
-    summary: "VTEPs of a segment flood to different groups",
-    explain: "A VTEP hears what is sent to the group that it has joined. With different groups \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-group-clash",
+        severity: Severity::Error,
+        summary: "VTEPs of a segment flood to different groups",
+        explain: "A VTEP hears what is sent to the group that it has joined. With different groups \
               the VTEPs of a segment do not hear each other.",
-    sources: &["RFC 7348 section 4.2"],
-    broken: concat!(
-        part!(plant),
-        r#"
+        sources: &["RFC 7348 section 4.2"],
+        broken: concat!(
+            part!(plant),
+            r#"
 [[underlay]]
 on = ["crest-*", "kelp-*"]
 multicast = true
 "#,
-        part!(one_as),
-        part!(reflected),
-        r#"
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 replication = "group"
 rendezvous = "10.64.8.1"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -38,8 +39,9 @@ on = "kelp-*"
 group = "239.64.3.10"
 differs = [{ on = "kelp-b", group = "239.64.3.11" }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", group = \"239.64.3.11\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", group = \"239.64.3.11\" }]\n", "")],
+    },
     check,
 };
 

@@ -1,36 +1,37 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::mapped;
 use crate::behavior::evpn::replication;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-group-invalid",
-    severity: Severity::Error,
-    summary: "a segment is flooded to an address that is no multicast group",
-    explain: "Flooding by group sends one packet to a multicast group that all VTEPs of the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-group-invalid",
+        severity: Severity::Error,
+        summary: "a segment is flooded to an address that is no multicast group",
+        explain: "Flooding by group sends one packet to a multicast group that all VTEPs of the \
               segment join. Without a group, or with an address that is none, nothing gets to \
               anybody.",
-    sources: &["RFC 7348 section 4.2", "RFC 5771 section 2", "RFC 4291 section 2.7"],
-    broken: concat!(
-        part!(plant),
-        r#"
+        sources: &["RFC 7348 section 4.2", "RFC 5771 section 2", "RFC 4291 section 2.7"],
+        broken: concat!(
+            part!(plant),
+            r#"
 [[underlay]]
 on = ["crest-*", "kelp-*"]
 multicast = true
 "#,
-        part!(one_as),
-        part!(reflected),
-        r#"
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 replication = "group"
 rendezvous = "10.64.8.1"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -39,8 +40,9 @@ vni = 23310
 on = "kelp-*"
 group = "10.64.3.10"
 "#
-    ),
-    mend: &[("group = \"10.64.3.10\"", "group = \"239.64.3.10\"")],
+        ),
+        mend: &[("group = \"10.64.3.10\"", "group = \"239.64.3.10\"")],
+    },
     check,
 };
 

@@ -1,3 +1,4 @@
+use crate::diagnostic::Span;
 use std::net::IpAddr;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -5,34 +6,34 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::mapped;
 use crate::behavior::evpn::replication;
 use crate::fabric::SegmentId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-group-reused",
-    severity: Severity::Hint,
-    summary: "several segments flood to one group",
-    explain: "Where several segments share a group, each VTEP gets the flooded frames of all of \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-group-reused",
+        severity: Severity::Hint,
+        summary: "several segments flood to one group",
+        explain: "Where several segments share a group, each VTEP gets the flooded frames of all of \
               them, and throws away those of segments that it does not have.",
-    sources: &["RFC 7348 section 6.2"],
-    broken: concat!(
-        part!(plant),
-        r#"
+        sources: &["RFC 7348 section 6.2"],
+        broken: concat!(
+            part!(plant),
+            r#"
 [[underlay]]
 on = ["crest-*", "kelp-*"]
 multicast = true
 "#,
-        part!(one_as),
-        part!(reflected),
-        r#"
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 replication = "group"
 rendezvous = "10.64.8.1"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -41,7 +42,7 @@ vni = 23310
 on = "kelp-*"
 group = "239.64.3.10"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-store"
 number = 312
@@ -50,11 +51,12 @@ vni = 23312
 on = "kelp-*"
 group = "239.64.3.10"
 "#
-    ),
-    mend: &[(
-        "vni = 23312\non = \"kelp-*\"\ngroup = \"239.64.3.10\"",
-        "vni = 23312\non = \"kelp-*\"\ngroup = \"239.64.3.12\"",
-    )],
+        ),
+        mend: &[(
+            "vni = 23312\non = \"kelp-*\"\ngroup = \"239.64.3.10\"",
+            "vni = 23312\non = \"kelp-*\"\ngroup = \"239.64.3.12\"",
+        )],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use super::{in_one_place, mapped};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-lonely",
-    severity: Severity::Hint,
-    summary: "a segment with a VNI is on one VTEP only",
-    explain: "A VNI carries a segment to other VTEPs. On one VTEP, or one pair, nothing is \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-lonely",
+        severity: Severity::Hint,
+        summary: "a segment with a VNI is on one VTEP only",
+        explain: "A VNI carries a segment to other VTEPs. On one VTEP, or one pair, nothing is \
               gained by it, and often the others were forgotten.",
-    sources: &["RFC 7348 section 4"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 7348 section 4"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -18,8 +19,9 @@ vlan = 310
 vni = 23310
 on = "kelp-a"
 "#
-    ),
-    mend: &[("vni = 23310\non = \"kelp-a\"", "vni = 23310\non = \"kelp-*\"")],
+        ),
+        mend: &[("vni = 23310\non = \"kelp-a\"", "vni = 23310\non = \"kelp-*\"")],
+    },
     check,
 };
 

@@ -3,22 +3,23 @@ use rustc_hash::FxHashSet;
 use super::mapped;
 use crate::fabric::DeviceId;
 use crate::rules::underlay::tier;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-no-vtep",
-    severity: Severity::Error,
-    summary: "a leaf has a segment that others tunnel, but is no VTEP",
-    explain: "Between leaves a segment goes by VXLAN only. A leaf that has the VLAN, but no VTEP that \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-no-vtep",
+        severity: Severity::Error,
+        summary: "a leaf has a segment that others tunnel, but is no VTEP",
+        explain: "Between leaves a segment goes by VXLAN only. A leaf that has the VLAN, but no VTEP that \
               maps it to the VNI, bridges it among its own ports and no further.",
-    sources: &["RFC 7348 section 4", "RFC 8365 section 5"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        part!(segment),
-        r#"
+        sources: &["RFC 7348 section 4", "RFC 8365 section 5"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            part!(segment),
+            r#"
 [[switch]]
 name = "dune-a"
 number = 15
@@ -35,8 +36,9 @@ on = ["kelp-*", "dune-a"]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 "#
-    ),
-    mend: &[("on = [\"kelp-*\", \"dune-a\"]", "on = \"kelp-*\"")],
+        ),
+        mend: &[("on = [\"kelp-*\", \"dune-a\"]", "on = \"kelp-*\"")],
+    },
     check,
 };
 

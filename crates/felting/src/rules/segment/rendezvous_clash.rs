@@ -2,26 +2,27 @@ use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, mapped, of_one_pair, report_odd};
 use crate::behavior::evpn::replication;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-rendezvous-clash",
-    severity: Severity::Error,
-    summary: "VTEPs use different rendezvous points for a segment",
-    explain: "Senders and receivers of a group meet at its rendezvous point. VTEPs that meet \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-rendezvous-clash",
+        severity: Severity::Error,
+        summary: "VTEPs use different rendezvous points for a segment",
+        explain: "Senders and receivers of a group meet at its rendezvous point. VTEPs that meet \
               elsewhere do not hear each other.",
-    sources: &["RFC 7761 section 4.7"],
-    broken: concat!(
-        part!(plant),
-        r#"
+        sources: &["RFC 7761 section 4.7"],
+        broken: concat!(
+            part!(plant),
+            r#"
 [[underlay]]
 on = ["crest-*", "kelp-*"]
 multicast = true
 "#,
-        part!(one_as),
-        part!(reflected),
-        r#"
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
@@ -29,7 +30,7 @@ replication = "group"
 rendezvous = "10.64.8.1"
 differs = [{ on = "kelp-b", rendezvous = "10.64.8.2" }]
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -38,8 +39,9 @@ vni = 23310
 on = "kelp-*"
 group = "239.64.3.10"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", rendezvous = \"10.64.8.2\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", rendezvous = \"10.64.8.2\" }]\n", "")],
+    },
     check,
 };
 

@@ -1,35 +1,36 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::mapped;
 use crate::behavior::evpn::replication;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-rendezvous-missing",
-    severity: Severity::Error,
-    summary: "flooding by group has no rendezvous point",
-    explain: "All VTEPs of a segment send to its group, so nobody knows the senders beforehand: \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-rendezvous-missing",
+        severity: Severity::Error,
+        summary: "flooding by group has no rendezvous point",
+        explain: "All VTEPs of a segment send to its group, so nobody knows the senders beforehand: \
               multicast routing needs a rendezvous point where senders and receivers meet, and a \
               route to it.",
-    sources: &["RFC 7761 section 3", "RFC 7348 section 4.2"],
-    broken: concat!(
-        part!(plant),
-        r#"
+        sources: &["RFC 7761 section 3", "RFC 7348 section 4.2"],
+        broken: concat!(
+            part!(plant),
+            r#"
 [[underlay]]
 on = ["crest-*", "kelp-*"]
 multicast = true
 "#,
-        part!(one_as),
-        part!(reflected),
-        r#"
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 replication = "group"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -38,8 +39,9 @@ vni = 23310
 on = "kelp-*"
 group = "239.64.3.10"
 "#
-    ),
-    mend: &[("replication = \"group\"", "replication = \"group\"\nrendezvous = \"10.64.8.1\"")],
+        ),
+        mend: &[("replication = \"group\"", "replication = \"group\"\nrendezvous = \"10.64.8.1\"")],
+    },
     check,
 };
 

@@ -6,36 +6,37 @@ use super::mapped;
 use crate::behavior::Toward;
 use crate::behavior::evpn::replication;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{IpPrefix, Replication};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-reverse-path-fails",
-    severity: Severity::Error,
-    summary: "the way to the rendezvous point is not routed for multicast",
-    explain: "A router takes a packet to a group only from the interface that it would itself \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-reverse-path-fails",
+        severity: Severity::Error,
+        summary: "the way to the rendezvous point is not routed for multicast",
+        explain: "A router takes a packet to a group only from the interface that it would itself \
               use towards the sender or the rendezvous point. If multicast is not routed on that \
               link, joins don't go up it and packets are not taken from it, though unicast \
               works.",
-    sources: &["RFC 7761 section 4.2", "RFC 5110 section 2.1"],
-    broken: concat!(
-        part!(plant),
-        r#"
+        sources: &["RFC 7761 section 4.2", "RFC 5110 section 2.1"],
+        broken: concat!(
+            part!(plant),
+            r#"
 [[underlay]]
 on = ["crest-*", "kelp-*"]
 multicast = true
 differs = [{ on = "kelp-b", multicast = false }]
 "#,
-        part!(one_as),
-        part!(reflected),
-        r#"
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 replication = "group"
 rendezvous = "10.64.8.1"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -44,8 +45,9 @@ vni = 23310
 on = "kelp-*"
 group = "239.64.3.10"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", multicast = false }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", multicast = false }]\n", "")],
+    },
     check,
 };
 

@@ -1,28 +1,29 @@
 use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, of_one_pair, report_odd};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-subnet-drift",
-    severity: Severity::Error,
-    summary: "a segment has different subnets on different switches",
-    explain: "Hosts of one segment talk to each other directly if they are in one subnet. A \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-subnet-drift",
+        severity: Severity::Error,
+        summary: "a segment has different subnets on different switches",
+        explain: "Hosts of one segment talk to each other directly if they are in one subnet. A \
               switch that has another one for the segment routes what others bridge, and answers \
               for the wrong addresses.",
-    sources: &["RFC 9135 section 4"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 9135 section 4"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -40,8 +41,9 @@ gateway = "10.80.31.1"
 on = "kelp-*"
 differs = [{ on = "kelp-b", subnet = "10.80.31.0/25" }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", subnet = \"10.80.31.0/25\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", subnet = \"10.80.31.0/25\" }]\n", "")],
+    },
     check,
 };
 

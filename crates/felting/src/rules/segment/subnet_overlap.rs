@@ -1,30 +1,31 @@
+use crate::diagnostic::At;
 use std::collections::BTreeMap;
 
 use crate::fabric::{SegmentId, VrfId};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::At;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpPrefix;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-subnet-overlap",
-    severity: Severity::Error,
-    summary: "two segments of one VRF have overlapping subnets",
-    explain: "In one routing table an address is in one subnet. Where two overlap, packets for \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-subnet-overlap",
+        severity: Severity::Error,
+        summary: "two segments of one VRF have overlapping subnets",
+        explain: "In one routing table an address is in one subnet. Where two overlap, packets for \
               an address of both go to one of the segments, and hosts of the other are not \
               found.",
-    sources: &["RFC 4632 section 5.1"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 4632 section 5.1"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -51,11 +52,12 @@ subnet = "10.80.31.128/25"
 gateway = "10.80.31.129"
 on = "kelp-*"
 "#
-    ),
-    mend: &[(
-        "subnet = \"10.80.31.128/25\"\ngateway = \"10.80.31.129\"",
-        "subnet = \"10.80.33.0/25\"\ngateway = \"10.80.33.1\"",
-    )],
+        ),
+        mend: &[(
+            "subnet = \"10.80.31.128/25\"\ngateway = \"10.80.31.129\"",
+            "subnet = \"10.80.33.0/25\"\ngateway = \"10.80.33.1\"",
+        )],
+    },
     check,
 };
 

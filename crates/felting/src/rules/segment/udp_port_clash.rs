@@ -2,28 +2,29 @@ use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, mapped, of_one_pair, report_odd};
 use crate::fabric::PresenceId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Encapsulation;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-udp-port-clash",
-    severity: Severity::Error,
-    summary: "VTEPs of a segment use different UDP ports",
-    explain: "A VTEP listens on one UDP port. What another sends to a different one is dropped, \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-udp-port-clash",
+        severity: Severity::Error,
+        summary: "VTEPs of a segment use different UDP ports",
+        explain: "A VTEP listens on one UDP port. What another sends to a different one is dropped, \
               or answered as unreachable, while sessions, routes and flood lists all look well.",
-    sources: &["RFC 7348 section 5"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 7348 section 5"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 differs = [{ on = "kelp-b", udp_port = 8472 }]
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -31,8 +32,9 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", udp_port = 8472 }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", udp_port = 8472 }]\n", "")],
+    },
     check,
 };
 

@@ -4,19 +4,20 @@ use rustc_hash::FxHashSet;
 
 use super::carried;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::VlanId;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-unused",
-    severity: Severity::Hint,
-    summary: "no port carries a segment",
-    explain: "A segment that no port or LAG carries on any switch, and that no gateway routes \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-unused",
+        severity: Severity::Hint,
+        summary: "no port carries a segment",
+        explain: "A segment that no port or LAG carries on any switch, and that no gateway routes \
               for, connects nobody.",
-    sources: &["IEEE 802.1Q clause 6.9"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["IEEE 802.1Q clause 6.9"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -24,7 +25,7 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-store"
 number = 312
@@ -32,14 +33,15 @@ vlan = 312
 vni = 23312
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[port]]
 on = "kelp-*"
 ports = "et1"
 tagged = "310"
 "#
-    ),
-    mend: &[("tagged = \"310\"", "tagged = \"310,312\"")],
+        ),
+        mend: &[("tagged = \"310\"", "tagged = \"310,312\"")],
+    },
     check,
 };
 

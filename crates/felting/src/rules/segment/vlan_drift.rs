@@ -2,19 +2,20 @@ use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, carried, mapped, of_one_pair, report_odd};
 use crate::fabric::{PresenceId, SegmentId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-vlan-drift",
-    severity: Severity::Hint,
-    summary: "a segment has different VLANs on different switches",
-    explain: "The VNI alone names a segment between VTEPs, so the VLAN may differ from leaf to \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-vlan-drift",
+        severity: Severity::Hint,
+        summary: "a segment has different VLANs on different switches",
+        explain: "The VNI alone names a segment between VTEPs, so the VLAN may differ from leaf to \
               leaf. It works, until somebody moves a host or a cable and takes the number for \
               granted.",
-    sources: &["RFC 7348 section 6.1"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 7348 section 6.1"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -23,8 +24,9 @@ vni = 23310
 on = "kelp-*"
 differs = [{ on = "kelp-b", vlan = 410 }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", vlan = 410 }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", vlan = 410 }]\n", "")],
+    },
     check,
 };
 

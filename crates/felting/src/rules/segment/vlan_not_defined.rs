@@ -1,16 +1,17 @@
 use super::report_carried_for_nothing;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-vlan-not-defined",
-    severity: Severity::Error,
-    summary: "a port carries a VLAN that no segment has",
-    explain: "A switch drops frames of a VLAN that it does not have, whatever its ports are set \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-vlan-not-defined",
+        severity: Severity::Error,
+        summary: "a port carries a VLAN that no segment has",
+        explain: "A switch drops frames of a VLAN that it does not have, whatever its ports are set \
               to carry.",
-    sources: &["IEEE 802.1Q clause 6.9", "RFC 7348 section 4"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["IEEE 802.1Q clause 6.9", "RFC 7348 section 4"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -18,7 +19,7 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-store"
 number = 312
@@ -26,7 +27,7 @@ vlan = 312
 vni = 23312
 on = "kelp-a"
 "#,
-        r#"
+            r#"
 [[port]]
 on = "kelp-a"
 ports = "et1"
@@ -41,8 +42,9 @@ tagged = "310,313"
 rule = "segment-lonely"
 reason = "an example"
 "#
-    ),
-    mend: &[("tagged = \"310,313\"\n\n[[accept]]", "tagged = \"310\"\n\n[[accept]]")],
+        ),
+        mend: &[("tagged = \"310,313\"\n\n[[accept]]", "tagged = \"310\"\n\n[[accept]]")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-vlan-reserved",
-    severity: Severity::Error,
-    summary: "a segment uses a VLAN that the device keeps for itself",
-    explain: "Devices use some VLAN ids inside, for routed ports for one. Such an id is refused \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-vlan-reserved",
+        severity: Severity::Error,
+        summary: "a segment uses a VLAN that the device keeps for itself",
+        explain: "Devices use some VLAN ids inside, for routed ports for one. Such an id is refused \
               or does not work as a VLAN.",
-    sources: &["IEEE 802.1Q clause 9.6"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 9.6"],
+        broken: r#"
 [[hardware]]
 name = "tern-48"
 reserved_vlans = "3968-4094"
@@ -24,7 +25,8 @@ name = "tides-web"
 vlan = 3990
 on = "kelp-a"
 "#,
-    mend: &[("vlan = 3990", "vlan = 310")],
+        mend: &[("vlan = 3990", "vlan = 310")],
+    },
     check,
 };
 

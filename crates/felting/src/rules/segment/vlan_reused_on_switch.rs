@@ -1,20 +1,21 @@
+use crate::diagnostic::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::fabric::{DeviceId, SegmentId};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::VlanId;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-vlan-reused-on-switch",
-    severity: Severity::Error,
-    summary: "two segments have one VLAN on one switch",
-    explain: "On a switch a VLAN is one broadcast domain. Two segments with one VLAN are one \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-vlan-reused-on-switch",
+        severity: Severity::Error,
+        summary: "two segments have one VLAN on one switch",
+        explain: "On a switch a VLAN is one broadcast domain. Two segments with one VLAN are one \
               there, and only one of their VNIs can be mapped to it.",
-    sources: &["IEEE 802.1Q clause 6.9", "RFC 7432 section 6.1"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["IEEE 802.1Q clause 6.9", "RFC 7432 section 6.1"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -22,7 +23,7 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-store"
 number = 312
@@ -30,8 +31,9 @@ vlan = 310
 vni = 23312
 on = "kelp-*"
 "#
-    ),
-    mend: &[("number = 312\nvlan = 310", "number = 312\nvlan = 312")],
+        ),
+        mend: &[("number = 312\nvlan = 310", "number = 312\nvlan = 312")],
+    },
     check,
 };
 

@@ -1,21 +1,22 @@
+use crate::diagnostic::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::fabric::VrfId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Vni;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-vni-also-vrf",
-    severity: Severity::Error,
-    summary: "a VNI is a segment's and a VRF's",
-    explain: "A VNI tells the receiving VTEP whether to bridge a frame, and where, or to route \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-vni-also-vrf",
+        severity: Severity::Error,
+        summary: "a VNI is a segment's and a VRF's",
+        explain: "A VNI tells the receiving VTEP whether to bridge a frame, and where, or to route \
               the packet in it, and in which VRF. One VNI for both sends packets into the wrong \
               one.",
-    sources: &["RFC 9135 section 4.1", "RFC 7348 section 4"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 9135 section 4.1", "RFC 7348 section 4"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -23,18 +24,19 @@ vlan = 310
 vni = 23310
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
 vni = 23310
 on = "kelp-*"
 "#
-    ),
-    mend: &[(
-        "name = \"tides\"\nnumber = 1\nvni = 23310",
-        "name = \"tides\"\nnumber = 1\nvni = 27001",
-    )],
+        ),
+        mend: &[(
+            "name = \"tides\"\nnumber = 1\nvni = 23310",
+            "name = \"tides\"\nnumber = 1\nvni = 27001",
+        )],
+    },
     check,
 };
 

@@ -2,18 +2,19 @@ use std::collections::BTreeMap;
 
 use crate::behavior::Entity;
 use crate::fabric::{Presence, PresenceId, SegmentId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Vni;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-vni-clash",
-    severity: Severity::Error,
-    summary: "one segment has different VNIs on different VTEPs",
-    explain: "A VTEP bridges what arrives with the VNI that it maps to the VLAN. A VTEP with \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-vni-clash",
+        severity: Severity::Error,
+        summary: "one segment has different VNIs on different VTEPs",
+        explain: "A VTEP bridges what arrives with the VNI that it maps to the VLAN. A VTEP with \
               another VNI is not in the segment: it receives nothing of it, and what it sends goes \
               to whoever uses that VNI. Pings within one leaf still work, which hides the fault.",
-    sources: &["RFC 7348 section 4.1", "RFC 8365 section 5.1.2"],
-    broken: r#"
+        sources: &["RFC 7348 section 4.1", "RFC 8365 section 5.1.2"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-c]"
 
@@ -24,7 +25,8 @@ vni = 23310
 on = "kelp-*"
 differs = [{ on = "kelp-c", vni = 23301 }]
 "#,
-    mend: &[("23301", "23310")],
+        mend: &[("23301", "23310")],
+    },
     check,
 };
 
@@ -34,7 +36,7 @@ type Deviating<'f> = (Vec<&'f Presence>, &'f Presence, Vec<(PresenceId, Presence
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut deviating: BTreeMap<(SegmentId, Vni), Deviating<'_>> = BTreeMap::new();
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::Presence(here), Some(Entity::Presence(reference))) =
             (cause.entity, cause.other)
         else {
@@ -52,14 +54,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let (Some(here), Some(there)) = (presences[0].vni, reference.vni) else { continue };
         let segment = fabric.segment(segment);
         let switches: Vec<_> = presences.iter().map(|p| fabric.device_name(p.switch)).collect();
-        let switches = crate::rules::some_of(&switches);
+        let switches = crate::diagnostic::some_of(&switches);
         let others = segment
             .presences
             .iter()
             .filter(|&id| fabric.presence(id).vni.is_some_and(|vni| vni.value == there.value));
         let others: Vec<_> =
             others.map(|id| fabric.device_name(fabric.presence(id).switch)).collect();
-        let others = crate::rules::some_of(&others);
+        let others = crate::diagnostic::some_of(&others);
         // The label of a route is what goes on the wire: where the targets agree, both VNIs work.
         let flows = parts.iter().all(|&(here, there)| {
             cx.state.learns(fabric, here, there).is_ok()

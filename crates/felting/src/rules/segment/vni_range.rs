@@ -1,19 +1,20 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::PoolKind;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-vni-range",
-    severity: Severity::Warning,
-    summary: "a segment's VNI is outside its pool",
-    explain: "Where a pool gives VNIs, a written one outside its range is most often a slip of \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-vni-range",
+        severity: Severity::Warning,
+        summary: "a segment's VNI is outside its pool",
+        explain: "Where a pool gives VNIs, a written one outside its range is most often a slip of \
               the finger, and the pool may be somebody else's part of the number space.",
-    sources: &["RFC 7348 section 5"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 7348 section 5"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -21,15 +22,16 @@ vlan = 310
 vni = 25310
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[pool]]
 name = "segments"
 gives = "segment-vnis"
 base = 23000
 last = 23999
 "#
-    ),
-    mend: &[("25310", "23310")],
+        ),
+        mend: &[("25310", "23310")],
+    },
     check,
 };
 

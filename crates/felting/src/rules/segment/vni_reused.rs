@@ -1,19 +1,20 @@
+use crate::diagnostic::{At, Span};
 use std::collections::BTreeMap;
 
 use crate::behavior::{Aspect, Entity};
 use crate::fabric::SegmentId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::{At, Span};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Vni;
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-vni-reused",
-    severity: Severity::Error,
-    summary: "two segments with one VNI",
-    explain: "A VNI names one broadcast domain in the whole fabric. Two segments with one VNI are \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-vni-reused",
+        severity: Severity::Error,
+        summary: "two segments with one VNI",
+        explain: "A VNI names one broadcast domain in the whole fabric. Two segments with one VNI are \
               bridged into one wherever both are present, and across VTEPs where only one is.",
-    sources: &["RFC 7348 section 4", "RFC 7432 section 6.1"],
-    broken: r#"
+        sources: &["RFC 7348 section 4", "RFC 7432 section 6.1"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 
@@ -29,7 +30,8 @@ vlan = 311
 vni = 23310
 on = "kelp-*"
 "#,
-    mend: &[("vlan = 311\nvni = 23310", "vlan = 311\nvni = 23311")],
+        mend: &[("vlan = 311\nvni = 23310", "vlan = 311\nvni = 23311")],
+    },
     check,
 };
 

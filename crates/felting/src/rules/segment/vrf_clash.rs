@@ -1,27 +1,28 @@
 use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, of_one_pair, report_odd};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "segment-vrf-clash",
-    severity: Severity::Error,
-    summary: "a segment is in different VRFs on different switches",
-    explain: "The VRF of a segment says whose routes its hosts use. On a switch where it is \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "segment-vrf-clash",
+        severity: Severity::Error,
+        summary: "a segment is in different VRFs on different switches",
+        explain: "The VRF of a segment says whose routes its hosts use. On a switch where it is \
               another one, or none, hosts of one tenant are in another's network, or cut off.",
-    sources: &["RFC 4364 section 1.1", "RFC 9135 section 4"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 4364 section 1.1", "RFC 9135 section 4"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -45,8 +46,9 @@ number = 2
 vni = 27002
 on = "kelp-*"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", vrf = \"plankton\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", vrf = \"plankton\" }]\n", "")],
+    },
     check,
 };
 

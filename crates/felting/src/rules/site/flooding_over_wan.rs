@@ -1,23 +1,24 @@
 use super::site_of;
 use crate::behavior::evpn::replication;
 use crate::rules::segment::mapped;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 
-pub(super) static RULE: Rule = Rule {
-    id: "site-flooding-over-wan",
-    severity: Severity::Hint,
-    summary: "a segment floods over the WAN",
-    explain: "Head-end replication sends one copy of every frame for many to every VTEP, over \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "site-flooding-over-wan",
+        severity: Severity::Hint,
+        summary: "a segment floods over the WAN",
+        explain: "Head-end replication sends one copy of every frame for many to every VTEP, over \
               the WAN too. ARP of a large segment, or a loop somewhere, fills a leased path.",
-    sources: &["RFC 8365 section 5.1.3", "RFC 7432 section 10"],
-    broken: concat!(
-        part!(sites),
-        part!(skerry),
-        part!(wan),
-        part!(wan_links),
-        part!(wan_routes),
-        r#"
+        sources: &["RFC 8365 section 5.1.3", "RFC 7432 section 10"],
+        broken: concat!(
+            part!(sites),
+            part!(skerry),
+            part!(wan),
+            part!(wan_links),
+            part!(wan_routes),
+            r#"
 [[segment]]
 name = "harbour-buoy"
 number = 360
@@ -25,12 +26,13 @@ vlan = 360
 vni = 23360
 on = ["inlet-a", "skerry-a"]
 "#
-    ),
-    mend: &[(
-        "[[segment]]\nname",
-        "[[accept]]\nrule = \"site-flooding-over-wan\"\nreason = \"a handful of \
+        ),
+        mend: &[(
+            "[[segment]]\nname",
+            "[[accept]]\nrule = \"site-flooding-over-wan\"\nreason = \"a handful of \
          buoys\"\n\n[[segment]]\nname",
-    )],
+        )],
+    },
     check,
 };
 

@@ -1,26 +1,28 @@
 use super::site_of;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "site-no-path-within-bound",
-    severity: Severity::Warning,
-    summary: "no WAN path of a site is fast enough",
-    explain: "What crosses the WAN must not take longer than its users allow. No path between \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "site-no-path-within-bound",
+        severity: Severity::Warning,
+        summary: "no WAN path of a site is fast enough",
+        explain: "What crosses the WAN must not take longer than its users allow. No path between \
               this site and another meets the bound, even when all are up.",
-    sources: &["RFC 2544 section 26.2"],
-    broken: concat!(
-        part!(sites),
-        r#"
+        sources: &["RFC 2544 section 26.2"],
+        broken: concat!(
+            part!(sites),
+            r#"
 [[site]]
 name = "skerry"
 on = "skerry-a"
 delay_bound = "2ms"
 "#,
-        part!(wan),
-        part!(wan_links),
-        part!(wan_routes)
-    ),
-    mend: &[("delay_bound = \"2ms\"", "delay_bound = \"10ms\"")],
+            part!(wan),
+            part!(wan_links),
+            part!(wan_routes)
+        ),
+        mend: &[("delay_bound = \"2ms\"", "delay_bound = \"10ms\"")],
+    },
     check,
 };
 

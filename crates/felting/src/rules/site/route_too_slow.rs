@@ -1,28 +1,29 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::site_of;
 use crate::fabric::{Fabric, SiteId, Via, Wan};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "site-route-too-slow",
-    severity: Severity::Warning,
-    summary: "a route between sites takes a path slower than a site allows",
-    explain: "A path within the bound is there, but packets are routed by one that is not, or by both. Of two \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "site-route-too-slow",
+        severity: Severity::Warning,
+        summary: "a route between sites takes a path slower than a site allows",
+        explain: "A path within the bound is there, but packets are routed by one that is not, or by both. Of two \
               routes that are as good some connections take the slow path for as long as they last.",
-    sources: &["RFC 1812 section 5.2.4.3", "RFC 2992 section 1"],
-    broken: concat!(
-        part!(sites),
-        r#"
+        sources: &["RFC 1812 section 5.2.4.3", "RFC 2992 section 1"],
+        broken: concat!(
+            part!(sites),
+            r#"
 [[site]]
 name = "skerry"
 on = "skerry-a"
 delay_bound = "5ms"
 "#,
-        part!(wan),
-        part!(wan_links),
-        r#"
+            part!(wan),
+            part!(wan_links),
+            r#"
 [[wan]]
 name = "radio"
 ends = ["inlet-a et53", "skerry-a et50"]
@@ -49,8 +50,9 @@ on = "skerry-a"
 to = ["10.64.9.0/24", "10.64.8.0/24"]
 via = "fibre"
 "#
-    ),
-    mend: &[("via = \"radio\"", "via = \"fibre\"")],
+        ),
+        mend: &[("via = \"radio\"", "via = \"fibre\"")],
+    },
     check,
 };
 

@@ -1,22 +1,23 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::fabric::{StaticRoute, Via};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "site-route-unusable",
-    severity: Severity::Error,
-    summary: "no WAN path is as fast as a route wants it",
-    explain: "A route with a bound on the delay is used only while its path is within it. Here none of the paths \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "site-route-unusable",
+        severity: Severity::Error,
+        summary: "no WAN path is as fast as a route wants it",
+        explain: "A route with a bound on the delay is used only while its path is within it. Here none of the paths \
               that routes to these prefixes lead by is, so that the switch has no route to them at all.",
-    sources: &["RFC 1812 section 5.2.4.3"],
-    broken: concat!(
-        part!(sites),
-        part!(skerry),
-        part!(wan),
-        part!(wan_links),
-        r#"
+        sources: &["RFC 1812 section 5.2.4.3"],
+        broken: concat!(
+            part!(sites),
+            part!(skerry),
+            part!(wan),
+            part!(wan_links),
+            r#"
 [[route]]
 on = "inlet-a"
 to = ["10.64.40.0/26", "10.64.8.41/32"]
@@ -28,8 +29,9 @@ on = "skerry-a"
 to = ["10.64.9.0/24", "10.64.8.0/24"]
 via = "fibre"
 "#
-    ),
-    mend: &[("within = \"3ms\"", "within = \"5ms\"")],
+        ),
+        mend: &[("within = \"3ms\"", "within = \"5ms\"")],
+    },
     check,
 };
 

@@ -1,19 +1,20 @@
 use super::site_of;
 use crate::behavior::mtu;
-use crate::rules::{Context, Draft, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "site-wan-mtu",
-    severity: Severity::Error,
-    summary: "a WAN path has no room for the outer headers",
-    explain: "Other people's routers seldom take jumbo frames. A path of 1500 bytes has no room \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "site-wan-mtu",
+        severity: Severity::Error,
+        summary: "a WAN path has no room for the outer headers",
+        explain: "Other people's routers seldom take jumbo frames. A path of 1500 bytes has no room \
               for a full packet of a host and 50 bytes of outer headers, and VTEPs must not \
               fragment.",
-    sources: &["RFC 7348 section 4.3"],
-    broken: concat!(
-        part!(sites),
-        part!(skerry),
-        r#"
+        sources: &["RFC 7348 section 4.3"],
+        broken: concat!(
+            part!(sites),
+            part!(skerry),
+            r#"
 [[wan]]
 name = "fibre"
 ends = ["inlet-a et52", "skerry-a et49"]
@@ -21,10 +22,11 @@ tags = 100
 delay = "4ms"
 mtu = 1500
 "#,
-        part!(wan_links),
-        part!(wan_routes)
-    ),
-    mend: &[("mtu = 1500", "mtu = 1600")],
+            part!(wan_links),
+            part!(wan_routes)
+        ),
+        mend: &[("mtu = 1500", "mtu = 1600")],
+    },
     check,
 };
 

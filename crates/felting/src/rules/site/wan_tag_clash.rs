@@ -1,17 +1,18 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "site-wan-tag-clash",
-    severity: Severity::Error,
-    summary: "a WAN path is used with another tag than its own",
-    explain: "A leased path between sites often comes as one VLAN on a shared port. A \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "site-wan-tag-clash",
+        severity: Severity::Error,
+        summary: "a WAN path is used with another tag than its own",
+        explain: "A leased path between sites often comes as one VLAN on a shared port. A \
               sub-interface with another tag sends into somebody else's path, or nowhere.",
-    sources: &["IEEE 802.1Q clause 8.6.2"],
-    broken: concat!(
-        part!(sites),
-        part!(skerry),
-        part!(wan),
-        r#"
+        sources: &["IEEE 802.1Q clause 8.6.2"],
+        broken: concat!(
+            part!(sites),
+            part!(skerry),
+            part!(wan),
+            r#"
 [[interface]]
 on = "inlet-a"
 port = "et52"
@@ -24,12 +25,13 @@ port = "et49"
 tag = 101
 address = "198.51.100.3/31"
 "#,
-        part!(wan_routes)
-    ),
-    mend: &[(
-        "on = \"skerry-a\"\nport = \"et49\"\ntag = 101",
-        "on = \"skerry-a\"\nport = \"et49\"\ntag = 100",
-    )],
+            part!(wan_routes)
+        ),
+        mend: &[(
+            "on = \"skerry-a\"\nport = \"et49\"\ntag = 101",
+            "on = \"skerry-a\"\nport = \"et49\"\ntag = 100",
+        )],
+    },
     check,
 };
 

@@ -1,19 +1,20 @@
 use crate::fabric::InterfacePlace;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "site-wan-unattached",
-    severity: Severity::Error,
-    summary: "an end of a WAN path has no routed interface",
-    explain: "A path over a WAN begins at a port, and packets get onto it by a routed interface there: the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "site-wan-unattached",
+        severity: Severity::Error,
+        summary: "an end of a WAN path has no routed interface",
+        explain: "A path over a WAN begins at a port, and packets get onto it by a routed interface there: the \
               port's own, or a sub-interface with the path's tag. Without one, routes by the path lead \
               nowhere.",
-    sources: &["RFC 1812 section 5.2.1"],
-    broken: concat!(
-        part!(sites),
-        part!(skerry),
-        part!(wan),
-        r#"
+        sources: &["RFC 1812 section 5.2.1"],
+        broken: concat!(
+            part!(sites),
+            part!(skerry),
+            part!(wan),
+            r#"
 [[interface]]
 on = "inlet-a"
 port = "et52"
@@ -26,9 +27,10 @@ port = "et50"
 tag = 100
 address = "198.51.100.3/31"
 "#,
-        part!(wan_routes)
-    ),
-    mend: &[("port = \"et50\"", "port = \"et49\"")],
+            part!(wan_routes)
+        ),
+        mend: &[("port = \"et50\"", "port = \"et49\"")],
+    },
     check,
 };
 

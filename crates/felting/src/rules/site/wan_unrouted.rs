@@ -1,26 +1,27 @@
+use crate::diagnostic::At;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashSet;
 
 use super::site_of;
 use crate::fabric::{SiteId, Via, Wan};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::At;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "site-wan-unrouted",
-    severity: Severity::Error,
-    summary: "one site has no route to the other's VTEPs",
-    explain: "A tunnel between sites needs a route at either side: to the far VTEPs by the WAN, \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "site-wan-unrouted",
+        severity: Severity::Error,
+        summary: "one site has no route to the other's VTEPs",
+        explain: "A tunnel between sites needs a route at either side: to the far VTEPs by the WAN, \
               and back. Where one is missing, packets go one way at most, and sessions do not \
               come up.",
-    sources: &["RFC 7348 section 4", "RFC 8365 section 5"],
-    broken: concat!(
-        part!(sites),
-        part!(skerry),
-        part!(wan),
-        part!(wan_links),
-        r#"
+        sources: &["RFC 7348 section 4", "RFC 8365 section 5"],
+        broken: concat!(
+            part!(sites),
+            part!(skerry),
+            part!(wan),
+            part!(wan_links),
+            r#"
 [[route]]
 on = "inlet-a"
 to = ["10.64.40.0/26", "10.64.8.41/32"]
@@ -31,8 +32,9 @@ on = "skerry-a"
 to = "10.64.8.0/24"
 via = "fibre"
 "#
-    ),
-    mend: &[("to = \"10.64.8.0/24\"\nvia", "to = [\"10.64.8.0/24\", \"10.64.9.0/24\"]\nvia")],
+        ),
+        mend: &[("to = \"10.64.8.0/24\"\nvia", "to = [\"10.64.8.0/24\", \"10.64.9.0/24\"]\nvia")],
+    },
     check,
 };
 

@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-domain-clash",
-    severity: Severity::Error,
-    summary: "a member is set to another domain than its stack",
-    explain: "Members join only with those of their own domain. One that is set to another stays alone: it \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-domain-clash",
+        severity: Severity::Error,
+        summary: "a member is set to another domain than its stack",
+        explain: "Members join only with those of their own domain. One that is set to another stays alone: it \
               comes up as a stack of one, with the configuration of the whole and the same addresses.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -26,7 +27,8 @@ members = [{ id = 1, priority = 15 }, { id = 2, priority = 10, domain = 4 }]
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 "#,
-    mend: &[(", domain = 4", "")],
+        mend: &[(", domain = 4", "")],
+    },
     check,
 };
 

@@ -1,15 +1,16 @@
 use crate::fabric::PortId;
 use crate::rules::lag::plug;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-link-miswired",
-    severity: Severity::Error,
-    summary: "a stack port leads to something else than a stack port of another member",
-    explain: "Stack ports speak the stack's own protocol and nothing else. A cable from one to a data port, to \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-link-miswired",
+        severity: Severity::Error,
+        summary: "a stack port leads to something else than a stack port of another member",
+        explain: "Stack ports speak the stack's own protocol and nothing else. A cable from one to a data port, to \
               another switch or back to the same member joins nothing.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -28,7 +29,8 @@ members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }]
 [cabling]
 runs = ["jetty 1/st1 -- jetty 2/st2", { run = "jetty 1/st2 -- jetty 2/ge1", loopback = true }]
 "#,
-    mend: &[("2/ge1", "2/st1")],
+        mend: &[("2/ge1", "2/st1")],
+    },
     check,
 };
 

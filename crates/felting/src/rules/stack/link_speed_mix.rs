@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-link-speed-mix",
-    severity: Severity::Warning,
-    summary: "stack links of different speed",
-    explain: "Frames between members take the shortest way round the ring, whatever its speed, so the slowest \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-link-speed-mix",
+        severity: Severity::Warning,
+        summary: "stack links of different speed",
+        explain: "Frames between members take the shortest way round the ring, whatever its speed, so the slowest \
               stack link limits what the stack carries between any two members across it.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -26,7 +27,8 @@ members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }]
 [cabling]
 runs = ["jetty 1/st1 -- jetty 2/st1", "jetty 1/st2 -- jetty 2/st2"]
 "#,
-    mend: &[("st2 10G", "st2 40G")],
+        mend: &[("st2 10G", "st2 40G")],
+    },
     check,
 };
 

@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-member-id-range",
-    severity: Severity::Error,
-    summary: "a member id beyond what the hardware knows",
-    explain: "Members are numbered from 1 to the largest stack that the hardware makes. A device cannot be \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-member-id-range",
+        severity: Severity::Error,
+        summary: "a member id beyond what the hardware knows",
+        explain: "Members are numbered from 1 to the largest stack that the hardware makes. A device cannot be \
               given a number beyond that, so the ports named by it do not exist.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -27,7 +28,8 @@ members = [{ id = 1, priority = 15 }, { id = 9, priority = 10 }]
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 9/st[2,1]"]
 "#,
-    mend: &[("id = 9", "id = 2"), ("jetty 9/st", "jetty 2/st")],
+        mend: &[("id = 9", "id = 2"), ("jetty 9/st", "jetty 2/st")],
+    },
     check,
 };
 

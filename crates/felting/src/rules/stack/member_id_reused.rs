@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-member-id-reused",
-    severity: Severity::Error,
-    summary: "two members of a stack have one id",
-    explain: "A member is known by its id, and its ports are named by it. Of two with one id the second does not \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-member-id-reused",
+        severity: Severity::Error,
+        summary: "two members of a stack have one id",
+        explain: "A member is known by its id, and its ports are named by it. Of two with one id the second does not \
               join, or takes another id and with it another set of ports than the configuration means.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -26,7 +27,8 @@ members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }, { id = 2 }]
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 "#,
-    mend: &[(", { id = 2 }]", "]")],
+        mend: &[(", { id = 2 }]", "]")],
+    },
     check,
 };
 

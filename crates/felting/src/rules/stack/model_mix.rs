@@ -1,15 +1,16 @@
+use crate::diagnostic::Span;
 use crate::fabric::{Fabric, StackMember};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-model-mix",
-    severity: Severity::Warning,
-    summary: "members of a stack differ in hardware or software",
-    explain: "Members run one software and share one configuration. Where kinds or versions differ, the stack \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-model-mix",
+        severity: Severity::Warning,
+        summary: "members of a stack differ in hardware or software",
+        explain: "Members run one software and share one configuration. Where kinds or versions differ, the stack \
               falls back to what the weakest can do, or the odd member does not join at all.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -28,7 +29,8 @@ members = [{ id = 1, priority = 15, software = "7.1" }, { id = 2, priority = 10,
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 "#,
-    mend: &[("7.2", "7.1")],
+        mend: &[("7.2", "7.1")],
+    },
     check,
 };
 

@@ -1,20 +1,21 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashMap;
 
 use crate::behavior::BridgeId;
 use crate::fabric::Stack;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Domain;
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-neighbour-domain-clash",
-    severity: Severity::Warning,
-    summary: "two stacks in one layer 2 domain have one domain number",
-    explain: "Split detection that goes over a neighbour tells stacks apart by their domain. Two \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-neighbour-domain-clash",
+        severity: Severity::Warning,
+        summary: "two stacks in one layer 2 domain have one domain number",
+        explain: "Split detection that goes over a neighbour tells stacks apart by their domain. Two \
               stacks with one number that reach each other take each other's messages for those of \
               a lost part of their own, and close ports that are fine.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -54,7 +55,8 @@ runs = [
   "jetty [1-2]/ge1 -- quay [1-2]/ge1",
 ]
 "#,
-    mend: &[("switch = \"quay\"\ndomain = 3", "switch = \"quay\"\ndomain = 4")],
+        mend: &[("switch = \"quay\"\ndomain = 3", "switch = \"quay\"\ndomain = 4")],
+    },
     check,
 };
 

@@ -1,15 +1,16 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::SplitDetection;
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-no-split-detection",
-    severity: Severity::Warning,
-    summary: "a stack that would not notice being split",
-    explain: "When two stack links fail, the parts go on, each as the whole stack: with the same MAC and IP \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-no-split-detection",
+        severity: Severity::Warning,
+        summary: "a stack that would not notice being split",
+        explain: "When two stack links fail, the parts go on, each as the whole stack: with the same MAC and IP \
               addresses. Split detection lets one part notice the other, and \
               close its ports.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -27,7 +28,8 @@ members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }]
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 "#,
-    mend: &[("domain = 3", "domain = 3\nsplit_detection = \"link\"")],
+        mend: &[("domain = 3", "domain = 3\nsplit_detection = \"link\"")],
+    },
     check,
 };
 

@@ -1,14 +1,15 @@
 use crate::behavior::StackShape;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-open-chain",
-    severity: Severity::Warning,
-    summary: "a stack whose links are a chain, not a ring",
-    explain: "In a ring every member reaches every other by two ways, so one link or member can fail. In a \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-open-chain",
+        severity: Severity::Warning,
+        summary: "a stack whose links are a chain, not a ring",
+        explain: "In a ring every member reaches every other by two ways, so one link or member can fail. In a \
               chain the first failure splits the stack, and two parts claim the same addresses.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -27,7 +28,8 @@ members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }]
 [cabling]
 runs = ["jetty 1/st1 -- jetty 2/st2"]
 "#,
-    mend: &[("\"jetty 1/st1 -- jetty 2/st2\"", "\"jetty 1/st[1-2] -- jetty 2/st[2,1]\"")],
+        mend: &[("\"jetty 1/st1 -- jetty 2/st2\"", "\"jetty 1/st[1-2] -- jetty 2/st[2,1]\"")],
+    },
     check,
 };
 
@@ -72,7 +74,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         draft = match free.first() {
             Some(&port) => draft.related(
                 fabric.port(port).span,
-                format!("{} without a link", crate::rules::some_of(&names)),
+                format!("{} without a link", crate::diagnostic::some_of(&names)),
             ),
             None => draft
                 .related(fabric.device(stack.switch.value).name.span, "the switch that it makes"),

@@ -1,14 +1,15 @@
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-port-carries-data",
-    severity: Severity::Error,
-    summary: "a stack port carries VLANs, or is in a LAG",
-    explain: "A stack port speaks the stack's own protocol and carries no VLANs: what is configured on it does \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-port-carries-data",
+        severity: Severity::Error,
+        summary: "a stack port carries VLANs, or is in a LAG",
+        explain: "A stack port speaks the stack's own protocol and carries no VLANs: what is configured on it does \
               nothing, or takes the stack link away.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -32,13 +33,14 @@ tagged = 420
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 "#,
-    mend: &[("ports = \"2/st2\"", "ports = \"2/ge2\"")],
+        mend: &[("ports = \"2/st2\"", "ports = \"2/ge2\"")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Port(port) = cause.entity else { continue };
         let in_lag = fabric.port_member[port].map(|member| fabric.member(member));
         let carried =

@@ -1,15 +1,16 @@
+use crate::diagnostic::Span;
 use crate::fabric::PortId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-port-of-missing-member",
-    severity: Severity::Warning,
-    summary: "something is configured on a member that is not there",
-    explain: "The place is configured, but nothing stands in it: a LAG counts a member that can't come up, and \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-port-of-missing-member",
+        severity: Severity::Warning,
+        summary: "something is configured on a member that is not there",
+        explain: "The place is configured, but nothing stands in it: a LAG counts a member that can't come up, and \
               the day that somebody puts a switch there it comes up with settings that nobody remembers.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -33,7 +34,8 @@ ports = ["1/ge1", "3/ge1"]
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 "#,
-    mend: &[(", \"3/ge1\"]", ", \"2/ge1\"]")],
+        mend: &[(", \"3/ge1\"]", ", \"2/ge1\"]")],
+    },
     check,
 };
 

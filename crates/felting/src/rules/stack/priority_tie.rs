@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-priority-tie",
-    severity: Severity::Hint,
-    summary: "members of a stack share the highest priority, so nobody chose the master",
-    explain: "The member with the highest priority becomes master. If several have it, the lowest MAC address \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-priority-tie",
+        severity: Severity::Hint,
+        summary: "members of a stack share the highest priority, so nobody chose the master",
+        explain: "The member with the highest priority becomes master. If several have it, the lowest MAC address \
               decides, that is, chance: a replaced member may take the role over.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -26,7 +27,8 @@ members = [{ id = 1, priority = 15 }, { id = 2, priority = 15 }]
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 "#,
-    mend: &[("id = 2, priority = 15", "id = 2, priority = 10")],
+        mend: &[("id = 2, priority = 15", "id = 2, priority = 10")],
+    },
     check,
 };
 

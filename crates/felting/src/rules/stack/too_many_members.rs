@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-too-many-members",
-    severity: Severity::Error,
-    summary: "more members than the hardware stacks",
-    explain: "A stack of this kind takes so many members. One more does not join, or makes a stack of its own \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-too-many-members",
+        severity: Severity::Error,
+        summary: "more members than the hardware stacks",
+        explain: "A stack of this kind takes so many members. One more does not join, or makes a stack of its own \
               beside, with the same addresses.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -35,7 +36,8 @@ reason = "the larger kind is stacked with the smaller on purpose"
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty [2-3]/st1", "jetty 2/st2 -- jetty 3/st2"]
 "#,
-    mend: &[("stack_members = 2", "stack_members = 3")],
+        mend: &[("stack_members = 2", "stack_members = 3")],
+    },
     check,
 };
 

@@ -1,15 +1,16 @@
 use crate::fabric::{DeviceKind, PortId};
 use crate::rules::lag::half_name;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "stack-uplink-on-one-member",
-    severity: Severity::Warning,
-    summary: "the only way up from a stack is on one of its members",
-    explain: "A stack survives the loss of a member only if what joins it to the rest does. A LAG whose ports are \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "stack-uplink-on-one-member",
+        severity: Severity::Warning,
+        summary: "the only way up from a stack is on one of its members",
+        explain: "A stack survives the loss of a member only if what joins it to the rest does. A LAG whose ports are \
               all on one member goes down with that member, and so do all the others behind it.",
-    sources: &["trade practice of stacks: no standard"],
-    broken: r#"
+        sources: &["trade practice of stacks: no standard"],
+        broken: r#"
 [[hardware]]
 name = "gull-24"
 ports = "ge[1-4] 1G"
@@ -44,10 +45,11 @@ tagged = 420
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]", "mud-1 p[1-2] -- jetty 1/ge[1-2]"]
 "#,
-    mend: &[
-        ("ports = \"1/ge[1-2]\"", "ports = \"[1-2]/ge1\""),
-        ("-- jetty 1/ge[1-2]", "-- jetty [1-2]/ge1"),
-    ],
+        mend: &[
+            ("ports = \"1/ge[1-2]\"", "ports = \"[1-2]/ge1\""),
+            ("-- jetty 1/ge[1-2]", "-- jetty [1-2]/ge1"),
+        ],
+    },
     check,
 };
 

@@ -1,19 +1,20 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::behavior::Entity;
 use crate::fabric::Device;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "switch-mac-reused",
-    severity: Severity::Error,
-    summary: "two switches with one MAC address",
-    explain: "A switch's MAC address is its LACP system, its bridge in the spanning tree, and more. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "switch-mac-reused",
+        severity: Severity::Error,
+        summary: "two switches with one MAC address",
+        explain: "A switch's MAC address is its LACP system, its bridge in the spanning tree, and more. \
               It is allotted from the switch's number, unless it is written; two switches with one \
               number, or one address written twice, are one system to their neighbours.",
-    sources: &["IEEE 802.1AX-2020 clause 6.3.2 (system ID)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.3.2 (system ID)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
@@ -22,13 +23,14 @@ number = 11
 name = "reed-[a-b]"
 number = 12
 "#,
-    mend: &[("number = 12", "number = 13")],
+        mend: &[("number = 12", "number = 13")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let mut said: FxHashSet<(Span, Span)> = FxHashSet::default();
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::Device(id), Some(Entity::Device(first))) = (cause.entity, cause.other) else {
             continue;
         };

@@ -1,16 +1,17 @@
 use super::{bridge_name, place, port_name};
 use crate::behavior::Carrier;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "tree-edge-to-switch",
-    severity: Severity::Warning,
-    summary: "an edge port leads to a switch",
-    explain: "An edge port forwards at once, since no bridge is expected behind it. With a bridge there it \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "tree-edge-to-switch",
+        severity: Severity::Warning,
+        summary: "an edge port leads to a switch",
+        explain: "An edge port forwards at once, since no bridge is expected behind it. With a bridge there it \
               forwards before the tree has settled, which is a loop for that time; devices that shut an edge port \
               on the first BPDU cut the switch off.",
-    sources: &["IEEE 802.1Q clause 13.27.1 (AdminEdge)", "IEEE 802.1Q clause 13.31"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 13.27.1 (AdminEdge)", "IEEE 802.1Q clause 13.31"],
+        broken: r#"
 [[switch]]
 name = "jetty"
 ports = "ge[1-2] 1G"
@@ -33,7 +34,8 @@ untagged = 420
 [cabling]
 runs = "jetty ge1 -- mud-1 p1"
 "#,
-    mend: &[("edge = true\n", "")],
+        mend: &[("edge = true\n", "")],
+    },
     check,
 };
 

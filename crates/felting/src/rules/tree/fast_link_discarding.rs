@@ -1,16 +1,17 @@
 use super::{bridge_name, place, port_name};
 use crate::behavior::{Aspect, Entity};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "tree-fast-link-discarding",
-    severity: Severity::Warning,
-    summary: "a faster link discards while a slower one forwards",
-    explain: "A bridge keeps one way to the root and closes the others. Which one is decided by the sum of the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "tree-fast-link-discarding",
+        severity: Severity::Warning,
+        summary: "a faster link discards while a slower one forwards",
+        explain: "A bridge keeps one way to the root and closes the others. Which one is decided by the sum of the \
               path costs. Where a cost is set by hand, follows from another table, or the root stands \
               in a corner, the slow link wins and the fast one is idle.",
-    sources: &["IEEE 802.1Q table 13-4", "IEEE 802.1Q clause 13.11"],
-    broken: r#"
+        sources: &["IEEE 802.1Q table 13-4", "IEEE 802.1Q clause 13.11"],
+        broken: r#"
 [[switch]]
 name = "jetty"
 ports = ["ge1 10G", "ge2 1G"]
@@ -37,7 +38,8 @@ tree_cost = 100
 [cabling]
 runs = "jetty ge[1-2] -- mud-1 ge[1-2]"
 "#,
-    mend: &[("tree_cost = 100\n", "")],
+        mend: &[("tree_cost = 100\n", "")],
+    },
     check,
 };
 

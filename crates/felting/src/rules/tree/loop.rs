@@ -1,16 +1,17 @@
 use super::{bridge_name, place, port_name};
 use crate::behavior::BridgeId;
-use crate::rules::{Context, Findings, Rule, Severity, some_of};
+use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 
-pub(super) static RULE: Rule = Rule {
-    id: "tree-loop",
-    severity: Severity::Error,
-    summary: "frames find a loop that no spanning tree opens",
-    explain: "Bridges flood what they do not know to every port that forwards. Where they make a ring and the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "tree-loop",
+        severity: Severity::Error,
+        summary: "frames find a loop that no spanning tree opens",
+        explain: "Bridges flood what they do not know to every port that forwards. Where they make a ring and the \
               spanning tree is off on one of them (it then swallows the others\u{2019} BPDUs too), a broadcast goes \
               round for ever, once more with each turn, until links and switches are full.",
-    sources: &["IEEE 802.1Q clause 13.4", "IEEE 802.1Q clause 8.6.3"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 13.4", "IEEE 802.1Q clause 8.6.3"],
+        broken: r#"
 [[switch]]
 name = "jetty"
 number = 20
@@ -41,7 +42,8 @@ runs = [
   "mud-1 p2 -- mud-2 p2",
 ]
 "#,
-    mend: &[("mode = \"off\"", "mode = \"rstp\"")],
+        mend: &[("mode = \"off\"", "mode = \"rstp\"")],
+    },
     check,
 };
 

@@ -1,22 +1,23 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::bridge_name;
 use crate::behavior::tree::region_identity;
 use crate::fabric::TreeSettings;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::TreeMode;
 
-pub(super) static RULE: Rule = Rule {
-    id: "tree-mode-clash",
-    severity: Severity::Warning,
-    summary: "neighbours run spanning trees that fall back to something less",
-    explain: "Bridges of one MST region share name, revision and the map of VLANs to instances. Where any of \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "tree-mode-clash",
+        severity: Severity::Warning,
+        summary: "neighbours run spanning trees that fall back to something less",
+        explain: "Bridges of one MST region share name, revision and the map of VLANs to instances. Where any of \
               these differ, or a neighbour runs another mode, the regions end there: all instances go by the one \
               common tree across the link. One tree for each VLAN is understood by its like only: \
               neighbours hear at most that of one VLAN.",
-    sources: &["IEEE 802.1Q clause 13.8", "IEEE 802.1Q clause 13.5"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 13.8", "IEEE 802.1Q clause 13.5"],
+        broken: r#"
 [[switch]]
 name = "jetty"
 ports = "ge1 1G"
@@ -46,7 +47,8 @@ tagged = 420
 [cabling]
 runs = "jetty ge1 -- mud-1 p1"
 "#,
-    mend: &[("revision = 2", "revision = 3")],
+        mend: &[("revision = 2", "revision = 3")],
+    },
     check,
 };
 

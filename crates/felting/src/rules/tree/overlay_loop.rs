@@ -3,19 +3,20 @@ use rustc_hash::FxHashSet;
 use crate::behavior::carrier::Node;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId};
 use crate::rules::segment::carried;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::VlanSet;
 
-pub(super) static RULE: Rule = Rule {
-    id: "tree-overlay-loop",
-    severity: Severity::Error,
-    summary: "a layer 2 island has two doors into one segment",
-    explain: "BPDUs do not cross VXLAN. An access switch that is bridged to two VTEPs, which are \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "tree-overlay-loop",
+        severity: Severity::Error,
+        summary: "a layer 2 island has two doors into one segment",
+        explain: "BPDUs do not cross VXLAN. An access switch that is bridged to two VTEPs, which are \
               no pair and no Ethernet segment to it, closes a loop through the overlay that no \
               spanning tree sees.",
-    sources: &["RFC 7432 section 8.5", "IEEE 802.1Q clause 13"],
-    broken: concat!(
-        r#"
+        sources: &["RFC 7432 section 8.5", "IEEE 802.1Q clause 13"],
+        broken: concat!(
+            r#"
 [[switch]]
 name = "crest-[1-2]"
 number = 1
@@ -55,12 +56,12 @@ runs = [
   "jetty up[1-2] -- kelp-[a-b] et2",
 ]
 "#,
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        part!(vteps),
-        part!(segment),
-        r#"
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            part!(vteps),
+            part!(segment),
+            r#"
 [[switch]]
 name = "jetty"
 number = 21
@@ -82,11 +83,12 @@ on = ["kelp-*"]
 priority = 4096
 differs = [{ on = "kelp-b", priority = 8192 }]
 "#
-    ),
-    mend: &[
-        ("ports = \"up[1-2]\"\ntagged = \"310\"", "ports = \"up1\"\ntagged = \"310\""),
-        ("on = \"kelp-*\"\nports = \"et2\"", "on = \"kelp-a\"\nports = \"et2\""),
-    ],
+        ),
+        mend: &[
+            ("ports = \"up[1-2]\"\ntagged = \"310\"", "ports = \"up1\"\ntagged = \"310\""),
+            ("on = \"kelp-*\"\nports = \"et2\"", "on = \"kelp-a\"\nports = \"et2\""),
+        ],
+    },
     check,
 };
 

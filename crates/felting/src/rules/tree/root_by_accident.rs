@@ -2,17 +2,18 @@ use std::collections::BTreeMap;
 
 use super::{bridge_name, bridge_place, chosen, place, port_name};
 use crate::behavior::{Aspect, BridgeId, BridgePortId, Entity};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "tree-root-by-accident",
-    severity: Severity::Warning,
-    summary: "nobody chose the root bridge",
-    explain: "Where links discard, the root decides which. With the priority that all devices come with, the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "tree-root-by-accident",
+        severity: Severity::Warning,
+        summary: "nobody chose the root bridge",
+        explain: "Where links discard, the root decides which. With the priority that all devices come with, the \
               lowest MAC address wins: most often the oldest switch, in the farthest corner. Its replacement \
               moves the whole tree. (Where no link discards the root changes nothing, and nothing is said.)",
-    sources: &["IEEE 802.1Q clause 13.10", "IEEE 802.1Q table 13-3"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 13.10", "IEEE 802.1Q table 13-3"],
+        broken: r#"
 [[switch]]
 name = "jetty"
 number = 20
@@ -36,7 +37,8 @@ runs = [
   "mud-1 p2 -- mud-2 p2",
 ]
 "#,
-    mend: &[("[[port]]", "[[tree]]\non = \"jetty\"\npriority = 4096\n\n[[port]]")],
+        mend: &[("[[port]]", "[[tree]]\non = \"jetty\"\npriority = 4096\n\n[[port]]")],
+    },
     check,
 };
 

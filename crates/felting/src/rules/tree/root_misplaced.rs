@@ -2,17 +2,18 @@ use rustc_hash::FxHashMap;
 
 use super::{bridge_name, bridge_place, chosen};
 use crate::behavior::{Aspect, BridgeId, Entity};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Role;
 
-pub(super) static RULE: Rule = Rule {
-    id: "tree-root-misplaced",
-    severity: Severity::Warning,
-    summary: "an access switch is the root bridge while better bridges exist",
-    explain: "Frames between any two switches go by way of the root's side of the tree. At the edge, on slow \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "tree-root-misplaced",
+        severity: Severity::Warning,
+        summary: "an access switch is the root bridge while better bridges exist",
+        explain: "Frames between any two switches go by way of the root's side of the tree. At the edge, on slow \
               links, the root pulls the traffic of the fast core through them, and the faster links discard.",
-    sources: &["IEEE 802.1Q clause 13.10"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 13.10"],
+        broken: r#"
 [[switch]]
 name = "jetty"
 number = 20
@@ -40,7 +41,8 @@ runs = [
   "mud-1 p2 -- mud-2 p2",
 ]
 "#,
-    mend: &[("on = \"mud-1\"", "on = \"jetty\"")],
+        mend: &[("on = \"mud-1\"", "on = \"jetty\"")],
+    },
     check,
 };
 

@@ -1,17 +1,18 @@
 use super::{bridge_name, place, port_name};
 use crate::behavior::BridgePortId;
 use crate::behavior::Carrier;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::diagnostic::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "tree-vlan-cut",
-    severity: Severity::Error,
-    summary: "the spanning tree leaves open a link that does not carry the VLAN",
-    explain: "One tree holds for many VLANs: it closes links without asking which VLANs the others carry. A VLAN \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "tree-vlan-cut",
+        severity: Severity::Error,
+        summary: "the spanning tree leaves open a link that does not carry the VLAN",
+        explain: "One tree holds for many VLANs: it closes links without asking which VLANs the others carry. A VLAN \
               that is carried only on a link that discards is cut in two, though every port that it is on is fine.",
-    sources: &["IEEE 802.1Q clause 8.4", "IEEE 802.1Q clause 13.4"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 8.4", "IEEE 802.1Q clause 13.4"],
+        broken: r#"
 [[switch]]
 name = "jetty"
 number = 20
@@ -44,10 +45,11 @@ runs = [
   "mud-1 p2 -- mud-2 p2",
 ]
 "#,
-    mend: &[
-        ("mud-2\", tagged = 420 }", "mud-2\", tagged = \"420-421\" }"),
-        ("jetty\", tagged = 420 }", "jetty\", tagged = \"420-421\" }"),
-    ],
+        mend: &[
+            ("mud-2\", tagged = 420 }", "mud-2\", tagged = \"420-421\" }"),
+            ("jetty\", tagged = 420 }", "jetty\", tagged = \"420-421\" }"),
+        ],
+    },
     check,
 };
 

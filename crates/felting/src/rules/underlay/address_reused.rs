@@ -1,23 +1,24 @@
+use crate::diagnostic::Span;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 
 use crate::behavior::AdjacencyFault;
 use crate::fabric::{DeviceId, Fabric};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-address-reused",
-    severity: Severity::Error,
-    summary: "two switches have one address",
-    explain: "Both switches advertise the address, and packets for it go to whichever is nearer: \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-address-reused",
+        severity: Severity::Error,
+        summary: "two switches have one address",
+        explain: "Both switches advertise the address, and packets for it go to whichever is nearer: \
               sessions with one of them end at the other, and answers come from a stranger. Only \
               the VTEP address that the sides of a pair share is meant to be twice, and that of a rendezvous \
               point, as a further loopback of each router that is one.",
-    sources: &["RFC 5227 section 1", "RFC 4610 section 3"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 5227 section 1", "RFC 4610 section 3"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -29,11 +30,12 @@ loopback = "10.64.8.31"
 on = "kelp-b"
 loopback = "10.64.8.31"
 "#
-    ),
-    mend: &[(
-        "on = \"kelp-b\"\nloopback = \"10.64.8.31\"",
-        "on = \"kelp-b\"\nloopback = \"10.64.8.32\"",
-    )],
+        ),
+        mend: &[(
+            "on = \"kelp-b\"\nloopback = \"10.64.8.31\"",
+            "on = \"kelp-b\"\nloopback = \"10.64.8.32\"",
+        )],
+    },
     check,
 };
 

@@ -1,23 +1,25 @@
 use super::{End, report_clashes};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::UnderlayProtocol;
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-area-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a link are in different areas",
-    explain: "A router takes hellos only of the area that its own end of the link is in; IS-IS \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-area-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a link are in different areas",
+        explain: "A router takes hellos only of the area that its own end of the link is in; IS-IS \
               routers of level 1 only of their own area, and none of level 1 talks to one of \
               level 2.",
-    sources: &["RFC 2328 section 8.2", "ISO/IEC 10589 clause 8.2.4.2"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 section 8.2", "ISO/IEC 10589 clause 8.2.4.2"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 differs = [{ on = "kelp-b", area = 10 }]
 "#
-    ),
-    mend: &[(", area = 10", "")],
+        ),
+        mend: &[(", area = 10", "")],
+    },
     check,
 };
 
@@ -26,7 +28,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     report_clashes(
         cx,
         out,
-        RULE.id,
+        RULE.rule.id,
         |near, far| {
             let (a, b) = (fabric.interface(near), fabric.interface(far));
             [near, far].map(|id| {

@@ -1,19 +1,20 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::{End, report_ends, session_clashes};
 use crate::fabric::Session;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-as-clash",
-    severity: Severity::Error,
-    summary: "an end of a session expects another AS number than the other has",
-    explain: "A speaker says its AS number when a session opens, and a peer that expects another \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-as-clash",
+        severity: Severity::Error,
+        summary: "an end of a session expects another AS number than the other has",
+        explain: "A speaker says its AS number when a session opens, and a peer that expects another \
               one closes it. A speaker without one cannot open any.",
-    sources: &["RFC 4271 section 6.2"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 4271 section 6.2"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 protocol = "bgp"
@@ -31,15 +32,16 @@ gives = "as-numbers"
 base = 4204100000
 on = "kelp-*"
 "#
-    ),
-    mend: &[(", peer_as = 4204100002", "")],
+        ),
+        mend: &[(", peer_as = 4204100002", "")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut said: FxHashSet<[Span; 2]> = FxHashSet::default();
-    for (near, far) in session_clashes(cx, RULE.id) {
+    for (near, far) in session_clashes(cx, RULE.rule.id) {
         let ends = [near, far].map(|id| fabric.session(id));
         let own = |session: &Session| {
             fabric.router_of(session.device).and_then(|router| router.as_number)

@@ -1,3 +1,4 @@
+use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -5,21 +6,21 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::tier;
 use crate::behavior::{LostWay, NotPassed};
 use crate::fabric::{DeviceId, Fabric, RouterId};
-use crate::rules::{Context, Draft, Findings, Rule, Severity, some_of};
-use crate::source::Span;
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity, some_of};
 use crate::value::{Asn, Family, NumberedBy, PoolKind};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-as-reused",
-    severity: Severity::Error,
-    summary: "switches that are not meant to share an AS number do",
-    explain: "A speaker drops a route with its own AS number in the path: that is how BGP avoids \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-as-reused",
+        severity: Severity::Error,
+        summary: "switches that are not meant to share an AS number do",
+        explain: "A speaker drops a route with its own AS number in the path: that is how BGP avoids \
               loops. Two leaves of one AS number therefore never learn each other's routes by \
               way of a spine. The sides of a pair may share one, as their VTEP is shared and \
               they have a link of their own.",
-    sources: &["RFC 4271 section 9.1.2", "RFC 7938 section 5.2.1"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 4271 section 9.1.2", "RFC 7938 section 5.2.1"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 protocol = "bgp"
@@ -35,8 +36,9 @@ on = "kelp-*"
 as_number = 4204100011
 differs = [{ on = "kelp-b", as_number = 4_204_100_011 }]
 "#
-    ),
-    mend: &[("4_204_100_011", "4204100012")],
+        ),
+        mend: &[("4_204_100_011", "4204100012")],
+    },
     check,
 };
 

@@ -1,33 +1,35 @@
+use crate::diagnostic::{At, Span};
 use rustc_hash::FxHashSet;
 
 use super::{End, both, report_ends};
 use crate::behavior::Entity;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::{At, Span};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-authentication-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a link or session have different keys",
-    explain: "A packet of a routing protocol that is not authenticated by the key of the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-authentication-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a link or session have different keys",
+        explain: "A packet of a routing protocol that is not authenticated by the key of the \
               receiver is dropped. To the one who looks at it the neighbor is just silent.",
-    sources: &["RFC 2328 section 8.2", "RFC 5304", "RFC 5925"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 section 8.2", "RFC 5304", "RFC 5925"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 authentication = "ebb"
 differs = [{ on = "kelp-b", authentication = "flood" }]
 "#
-    ),
-    mend: &[(", authentication = \"flood\"", "")],
+        ),
+        mend: &[(", authentication = \"flood\"", "")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut said: FxHashSet<Vec<Span>> = FxHashSet::default();
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let (ends, keys, what) = match (cause.entity, cause.other) {
             (Entity::Interface(near), Some(Entity::Interface(far))) => {
                 let end = |id| {

@@ -1,27 +1,29 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::{End, both, report_ends};
 use crate::fabric::{InterfaceId, Session};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-bfd-one-sided",
-    severity: Severity::Warning,
-    summary: "BFD watches a neighbor from one end only",
-    explain: "BFD needs both ends: a system that is asked takes no notice of packets for a \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-bfd-one-sided",
+        severity: Severity::Warning,
+        summary: "BFD watches a neighbor from one end only",
+        explain: "BFD needs both ends: a system that is asked takes no notice of packets for a \
               session that it does not have. The end that has it waits for a session that never \
               comes up, and a dead neighbor is noticed only when hellos or keepalives run out.",
-    sources: &["RFC 5880 section 6.8.6", "RFC 5882 section 4"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 5880 section 6.8.6", "RFC 5882 section 4"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 bfd = true
 differs = [{ on = "kelp-b", bfd = false }]
 "#
-    ),
-    mend: &[(", bfd = false", "")],
+        ),
+        mend: &[(", bfd = false", "")],
+    },
     check,
 };
 

@@ -1,21 +1,22 @@
+use crate::diagnostic::At;
 use std::net::IpAddr;
 
 use super::claimed;
 use crate::fabric::{DeviceId, RouterId};
 use crate::rules::site::site_of;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::At;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{Advertised, SessionOver};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-island",
-    severity: Severity::Error,
-    summary: "a VTEP is reached by nobody",
-    explain: "A tunnel goes to the VTEP's address by the underlay. Without a route to it all \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-island",
+        severity: Severity::Error,
+        summary: "a VTEP is reached by nobody",
+        explain: "A tunnel goes to the VTEP's address by the underlay. Without a route to it all \
               that is behind it is cut off from the rest of its segments.",
-    sources: &["RFC 7348 section 4", "RFC 8365 section 5"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 7348 section 4", "RFC 8365 section 5"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -57,8 +58,9 @@ on = "crest-1"
 ports = "et2"
 enabled = false
 "#
-    ),
-    mend: &[("enabled = false", "enabled = true"), ("enabled = false", "enabled = true")],
+        ),
+        mend: &[("enabled = false", "enabled = true"), ("enabled = false", "enabled = true")],
+    },
     check,
 };
 

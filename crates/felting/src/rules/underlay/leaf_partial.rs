@@ -2,17 +2,18 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::{tier, uplinks};
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-leaf-partial",
-    severity: Severity::Warning,
-    summary: "a leaf is not cabled to every spine",
-    explain: "In a leaf-spine fabric each leaf reaches each other leaf by every spine. A leaf \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-leaf-partial",
+        severity: Severity::Warning,
+        summary: "a leaf is not cabled to every spine",
+        explain: "In a leaf-spine fabric each leaf reaches each other leaf by every spine. A leaf \
               that lacks one has less bandwidth than the others, and what a spine has for it \
               takes a way round by another leaf, or none.",
-    sources: &["RFC 7938 section 3.2"],
-    broken: r#"
+        sources: &["RFC 7938 section 3.2"],
+        broken: r#"
 [[switch]]
 name = "crest-[1-2]"
 number = 1
@@ -41,7 +42,8 @@ on = ["crest-*", "kelp-*"]
 [cabling]
 runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et49 -- crest-1 et2"]
 "#,
-    mend: &[("kelp-b et49 -- crest-1 et2", "kelp-b et[49-50] -- crest-[1-2] et2")],
+        mend: &[("kelp-b et49 -- crest-1 et2", "kelp-b et[49-50] -- crest-[1-2] et2")],
+    },
     check,
 };
 
@@ -76,7 +78,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let lacking: Vec<DeviceId> = spines.difference(&above[&leaf]).copied().collect();
             let Some(&first) = lacking.first() else { continue };
             let names: Vec<&str> = lacking.iter().map(|&spine| fabric.device_name(spine)).collect();
-            let (name, names) = (fabric.device_name(leaf), crate::rules::some_of(&names));
+            let (name, names) = (fabric.device_name(leaf), crate::diagnostic::some_of(&names));
             // One that lacks a spine of its pod has a cable to another.
             let cabled = uplinks(fabric, leaf).first().and_then(|&(port, _)| fabric.link(port));
             let cabled =

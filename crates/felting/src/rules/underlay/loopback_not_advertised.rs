@@ -1,20 +1,21 @@
+use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity, some_of};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 use crate::value::{Advertised, SessionOver, UnderlayProtocol};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-loopback-not-advertised",
-    severity: Severity::Error,
-    summary: "a loopback or VTEP address is not advertised",
-    explain: "Sessions between loopbacks, and all tunnels, need routes to them. An address that \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-loopback-not-advertised",
+        severity: Severity::Error,
+        summary: "a loopback or VTEP address is not advertised",
+        explain: "Sessions between loopbacks, and all tunnels, need routes to them. An address that \
               its switch does not tell the underlay of is reached by nobody.",
-    sources: &["RFC 8365 section 5", "RFC 4271 section 5.1.3"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 8365 section 5", "RFC 4271 section 5.1.3"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 differs = [{ on = "kelp-b", advertise = "links" }]
@@ -32,8 +33,9 @@ on = "crest-1"
 to = "kelp-*"
 client = true
 "#
-    ),
-    mend: &[(", advertise = \"links\"", "")],
+        ),
+        mend: &[(", advertise = \"links\"", "")],
+    },
     check,
 };
 

@@ -1,15 +1,16 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-loopback-not-host-prefix",
-    severity: Severity::Warning,
-    summary: "a loopback is written with the prefix of a subnet",
-    explain: "What is advertised for a loopback should be the one address. With a shorter prefix \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-loopback-not-host-prefix",
+        severity: Severity::Warning,
+        summary: "a loopback is written with the prefix of a subnet",
+        explain: "What is advertised for a loopback should be the one address. With a shorter prefix \
               the switch claims all addresses of the subnet, others' loopbacks among them: \
               packets for one that is down, or not yet known, end here.",
-    sources: &["RFC 2328 section 12.4.1.1", "RFC 4632 section 3.1"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 section 12.4.1.1", "RFC 4632 section 3.1"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -17,8 +18,9 @@ on = ["crest-1", "kelp-*"]
 on = "kelp-b"
 loopback = "10.64.8.12/24"
 "#
-    ),
-    mend: &[("10.64.8.12/24", "10.64.8.12")],
+        ),
+        mend: &[("10.64.8.12/24", "10.64.8.12")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use super::{End, report_clashes};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-mtu-clash",
-    severity: Severity::Error,
-    summary: "two routers on a link have different MTUs",
-    explain: "OSPF neighbors tell each other their MTU while they exchange databases, and refuse \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-mtu-clash",
+        severity: Severity::Error,
+        summary: "two routers on a link have different MTUs",
+        explain: "OSPF neighbors tell each other their MTU while they exchange databases, and refuse \
               a larger one than their own: the adjacency sticks there for good. IS-IS pads its \
               hellos to the MTU, and the smaller end drops them.",
-    sources: &["RFC 2328 section 10.6", "ISO/IEC 10589 clause 8.2.3"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 section 10.6", "ISO/IEC 10589 clause 8.2.3"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -24,8 +25,9 @@ on = "crest-1"
 port = "et2"
 mtu = 9216
 "#
-    ),
-    mend: &[("mtu = 9000", "mtu = 9216")],
+        ),
+        mend: &[("mtu = 9000", "mtu = 9216")],
+    },
     check,
 };
 
@@ -34,7 +36,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     report_clashes(
         cx,
         out,
-        RULE.id,
+        RULE.rule.id,
         |near, far| {
             [near, far].map(|id| {
                 let interface = fabric.interface(id);

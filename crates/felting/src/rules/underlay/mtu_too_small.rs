@@ -1,3 +1,4 @@
+use crate::diagnostic::{At, Span};
 use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::FxHashMap;
@@ -5,20 +6,20 @@ use smallvec::SmallVec;
 
 use crate::behavior::mtu;
 use crate::fabric::{DeviceId, InterfaceId};
-use crate::rules::{Context, Draft, Findings, Rule, Severity};
-use crate::source::{At, Span};
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 use crate::value::Mtu;
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-mtu-too-small",
-    severity: Severity::Error,
-    summary: "an underlay link has no room for the outer headers",
-    explain: "VXLAN adds 50 bytes to a frame over IPv4 and 70 over IPv6, of which 36 or 56 are \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-mtu-too-small",
+        severity: Severity::Error,
+        summary: "an underlay link has no room for the outer headers",
+        explain: "VXLAN adds 50 bytes to a frame over IPv4 and 70 over IPv6, of which 36 or 56 are \
               inside the underlay's MTU beside the inner Ethernet header of 14. VTEPs must not \
               fragment, so an underlay link has to take what the hosts send and the headers.",
-    sources: &["RFC 7348 section 4.3", "RFC 7348 section 5"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 7348 section 4.3", "RFC 7348 section 5"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -55,8 +56,9 @@ on = "kelp-*"
 ports = "et49"
 mtu = 1500
 "#
-    ),
-    mend: &[("mtu = 1500", "mtu = 9216")],
+        ),
+        mend: &[("mtu = 1500", "mtu = 9216")],
+    },
     check,
 };
 

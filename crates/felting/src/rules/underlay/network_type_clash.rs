@@ -1,22 +1,24 @@
 use super::{End, report_clashes};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-network-type-clash",
-    severity: Severity::Error,
-    summary: "one end of a link takes it for two routers, the other for many",
-    explain: "The adjacency comes up, but the two routers describe the link differently: one as \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-network-type-clash",
+        severity: Severity::Error,
+        summary: "one end of a link takes it for two routers, the other for many",
+        explain: "The adjacency comes up, but the two routers describe the link differently: one as \
               a link to a router, the other as a network with a designated router. Neither \
               description matches the other, so the shortest paths leave the link out.",
-    sources: &["RFC 2328 section 16.1", "RFC 5309"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 section 16.1", "RFC 5309"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 differs = [{ on = "kelp-b", network_type = "broadcast" }]
 "#
-    ),
-    mend: &[(", network_type = \"broadcast\"", "")],
+        ),
+        mend: &[(", network_type = \"broadcast\"", "")],
+    },
     check,
 };
 
@@ -25,7 +27,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     report_clashes(
         cx,
         out,
-        RULE.id,
+        RULE.rule.id,
         |near, far| {
             [near, far].map(|id| {
                 let interface = fabric.interface(id);

@@ -1,16 +1,17 @@
 use super::tier;
 use crate::fabric::Load;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-oversubscribed",
-    severity: Severity::Hint,
-    summary: "a leaf has far more bandwidth to hosts than to spines",
-    explain: "Hosts seldom send all at once, so some oversubscription is meant. Beyond three to \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-oversubscribed",
+        severity: Severity::Hint,
+        summary: "a leaf has far more bandwidth to hosts than to spines",
+        explain: "Hosts seldom send all at once, so some oversubscription is meant. Beyond three to \
               one, storage and copies between racks fill the uplinks, and packets of everybody \
               are dropped.",
-    sources: &["RFC 7938 section 3.2.3"],
-    broken: r#"
+        sources: &["RFC 7938 section 3.2.3"],
+        broken: r#"
 [[switch]]
 name = "crest-[1-2]"
 number = 1
@@ -56,10 +57,11 @@ runs = [
   "silo-[1-8] nic1 -- kelp-a et[1-8]",
 ]
 "#,
-    mend: &[
-        ("silo-[1-8]\"\nnics", "silo-[1-6]\"\nnics"),
-        ("silo-[1-8] nic1 -- kelp-a et[1-8]", "silo-[1-6] nic1 -- kelp-a et[1-6]"),
-    ],
+        mend: &[
+            ("silo-[1-8]\"\nnics", "silo-[1-6]\"\nnics"),
+            ("silo-[1-8] nic1 -- kelp-a et[1-8]", "silo-[1-6] nic1 -- kelp-a et[1-6]"),
+        ],
+    },
     check,
 };
 

@@ -1,15 +1,16 @@
 use super::uplinks;
 use crate::fabric::InterfacePlace;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-paths-limited",
-    severity: Severity::Warning,
-    summary: "a router uses fewer equal paths than are cabled",
-    explain: "A router spreads packets over at most so many equal paths. Cables beyond that \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-paths-limited",
+        severity: Severity::Warning,
+        summary: "a router uses fewer equal paths than are cabled",
+        explain: "A router spreads packets over at most so many equal paths. Cables beyond that \
               carry nothing until another fails.",
-    sources: &["RFC 2992 section 1"],
-    broken: r#"
+        sources: &["RFC 2992 section 1"],
+        broken: r#"
 [[switch]]
 name = "crest-[1-2]"
 number = 1
@@ -42,7 +43,8 @@ max_paths = 1
 [cabling]
 runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et[49-50] -- crest-[1-2] et2"]
 "#,
-    mend: &[("max_paths = 1", "max_paths = 2")],
+        mend: &[("max_paths = 1", "max_paths = 2")],
+    },
     check,
 };
 

@@ -1,22 +1,23 @@
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 
 use super::loss_at;
 use crate::behavior::NotPassed;
 use crate::fabric::{DeviceId, SessionId};
-use crate::rules::{Context, Draft, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 use crate::value::IpPrefix;
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-policy-blocks-vtep",
-    severity: Severity::Warning,
-    summary: "a policy keeps the way to a VTEP from another",
-    explain: "What a routing policy does not let through is not told. Where it stops the addresses \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-policy-blocks-vtep",
+        severity: Severity::Warning,
+        summary: "a policy keeps the way to a VTEP from another",
+        explain: "What a routing policy does not let through is not told. Where it stops the addresses \
               of VTEPs on one of several ways, all is well until the other way fails; where it \
               stops them on every way, no VTEP reaches another though all sessions are up.",
-    sources: &["RFC 4271 section 9.1.3", "RFC 7348 section 4"],
-    broken: r#"
+        sources: &["RFC 4271 section 9.1.3", "RFC 7348 section 4"],
+        broken: r#"
 [[switch]]
 name = "crest-[1-2]"
 number = 1
@@ -93,7 +94,8 @@ on = "kelp-*"
 [cabling]
 runs = ["kelp-[a-b] et49 -- crest-1 et[1-2]", "kelp-[a-b] et50 -- crest-2 et[1-2]"]
 "#,
-    mend: &[("differs = [{ on = \"crest-2\", export = \"loopbacks\" }]\n", "")],
+        mend: &[("differs = [{ on = \"crest-2\", export = \"loopbacks\" }]\n", "")],
+    },
     check,
 };
 

@@ -1,19 +1,20 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Family;
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-policy-missing",
-    severity: Severity::Error,
-    summary: "eBGP without a policy passes nothing",
-    explain: "A speaker that follows RFC 8212 neither takes nor gives a route over an eBGP \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-policy-missing",
+        severity: Severity::Error,
+        summary: "eBGP without a policy passes nothing",
+        explain: "A speaker that follows RFC 8212 neither takes nor gives a route over an eBGP \
               session that has no policy, while the session itself is up and looks well.",
-    sources: &["RFC 8212 section 2"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 8212 section 2"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 protocol = "bgp"
@@ -31,8 +32,9 @@ gives = "as-numbers"
 base = 4204100000
 on = "kelp-*"
 "#
-    ),
-    mend: &[(", without = \"import\"", "")],
+        ),
+        mend: &[(", without = \"import\"", "")],
+    },
     check,
 };
 

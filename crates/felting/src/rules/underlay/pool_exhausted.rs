@@ -1,19 +1,20 @@
 use std::collections::BTreeMap;
 
 use crate::fabric::{Exhausted, Pool, PoolId};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::PoolKind;
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-pool-exhausted",
-    severity: Severity::Error,
-    summary: "a pool is too small for what is allotted from it",
-    explain: "A pool gives base plus number. A number beyond its end, or more links than a \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-pool-exhausted",
+        severity: Severity::Error,
+        summary: "a pool is too small for what is allotted from it",
+        explain: "A pool gives base plus number. A number beyond its end, or more links than a \
               switch's reserve, gets nothing: the thing is left without the value, and all that \
               needs it fails.",
-    sources: &["RFC 4632 section 3.1"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 4632 section 3.1"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -23,8 +24,9 @@ gives = "loopbacks"
 prefix = "10.64.10.0/29"
 on = "kelp-*"
 "#
-    ),
-    mend: &[("10.64.10.0/29", "10.64.10.0/26")],
+        ),
+        mend: &[("10.64.10.0/29", "10.64.10.0/26")],
+    },
     check,
 };
 
@@ -47,7 +49,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         names.dedup();
         let whom = match names.is_empty() {
             true => format!("number {}", first.wanted.value),
-            false => crate::rules::some_of(&names),
+            false => crate::diagnostic::some_of(&names),
         };
         let mut draft = out
             .report(

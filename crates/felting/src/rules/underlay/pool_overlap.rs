@@ -1,17 +1,18 @@
+use crate::diagnostic::Span;
 use crate::fabric::Pool;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::PoolKind;
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-pool-overlap",
-    severity: Severity::Error,
-    summary: "two pools give out the same values",
-    explain: "What a thing gets is the pool's base plus its own number, so pools that overlap \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-pool-overlap",
+        severity: Severity::Error,
+        summary: "two pools give out the same values",
+        explain: "What a thing gets is the pool's base plus its own number, so pools that overlap \
               give one value to two things as soon as the numbers meet.",
-    sources: &["RFC 4632 section 3.1"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 4632 section 3.1"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -20,8 +21,9 @@ name = "vteps"
 gives = "vteps"
 prefix = "10.64.8.128/25"
 "#
-    ),
-    mend: &[("10.64.8.128/25", "10.64.9.0/24")],
+        ),
+        mend: &[("10.64.8.128/25", "10.64.9.0/24")],
+    },
     check,
 };
 

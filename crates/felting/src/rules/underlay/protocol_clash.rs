@@ -1,22 +1,24 @@
 use super::{End, report_clashes};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::UnderlayProtocol;
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-protocol-clash",
-    severity: Severity::Error,
-    summary: "a link runs a routing protocol at one end only",
-    explain: "Neighbors are found by hellos that both ends send. Where one end runs another \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-protocol-clash",
+        severity: Severity::Error,
+        summary: "a link runs a routing protocol at one end only",
+        explain: "Neighbors are found by hellos that both ends send. Where one end runs another \
               protocol, or none, the routes of neither get to the other over this link.",
-    sources: &["RFC 2328 section 9.5"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 section 9.5"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 differs = [{ on = "kelp-b", protocol = "is-is" }]
 "#
-    ),
-    mend: &[(", protocol = \"is-is\"", "")],
+        ),
+        mend: &[(", protocol = \"is-is\"", "")],
+    },
     check,
 };
 
@@ -25,7 +27,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     report_clashes(
         cx,
         out,
-        RULE.id,
+        RULE.rule.id,
         |near, far| {
             [near, far].map(|id| {
                 let interface = fabric.interface(id);

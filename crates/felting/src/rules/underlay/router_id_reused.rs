@@ -1,22 +1,23 @@
+use crate::diagnostic::Span;
 use std::net::{IpAddr, Ipv4Addr};
 
 use rustc_hash::FxHashMap;
 
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::UnderlayProtocol;
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-router-id-reused",
-    severity: Severity::Error,
-    summary: "two routers have one router id",
-    explain: "The router id names a router to the others. Two of one id overwrite each other's \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-router-id-reused",
+        severity: Severity::Error,
+        summary: "two routers have one router id",
+        explain: "The router id names a router to the others. Two of one id overwrite each other's \
               description of their links again and again, BGP speakers close the session with a \
               peer of their own id, and what a reflector passes on is dropped as one's own.",
-    sources: &["RFC 2328 section 10.5", "RFC 4271 section 6.2", "RFC 6286"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 section 10.5", "RFC 4271 section 6.2", "RFC 6286"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -28,11 +29,12 @@ router_id = "10.64.8.31"
 on = "kelp-b"
 router_id = "10.64.8.31"
 "#
-    ),
-    mend: &[(
-        "on = \"kelp-b\"\nrouter_id = \"10.64.8.31\"",
-        "on = \"kelp-b\"\nrouter_id = \"10.64.8.32\"",
-    )],
+        ),
+        mend: &[(
+            "on = \"kelp-b\"\nrouter_id = \"10.64.8.31\"",
+            "on = \"kelp-b\"\nrouter_id = \"10.64.8.32\"",
+        )],
+    },
     check,
 };
 

@@ -1,19 +1,20 @@
+use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use crate::behavior::Entity;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-session-one-sided",
-    severity: Severity::Error,
-    summary: "a BGP session is set up at one end only",
-    explain: "A speaker takes connections only from peers that it knows. The end that is set up \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-session-one-sided",
+        severity: Severity::Error,
+        summary: "a BGP session is set up at one end only",
+        explain: "A speaker takes connections only from peers that it knows. The end that is set up \
               tries for ever, and its log shows refused connections.",
-    sources: &["RFC 4271 section 8.2.1"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 4271 section 8.2.1"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -30,15 +31,16 @@ on = "crest-1"
 to = "kelp-a"
 client = true
 "#
-    ),
-    mend: &[("to = \"kelp-a\"", "to = \"kelp-*\"")],
+        ),
+        mend: &[("to = \"kelp-a\"", "to = \"kelp-*\"")],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut groups: BTreeMap<(DeviceId, Span), Vec<DeviceId>> = BTreeMap::new();
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Session(id) = cause.entity else { continue };
         let session = fabric.session(id);
         groups.entry((session.device, session.span)).or_default().push(session.peer);
@@ -47,7 +49,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         peers.dedup();
         let name = fabric.device_name(device);
         let names: Vec<&str> = peers.iter().map(|&peer| fabric.device_name(peer)).collect();
-        let names = crate::rules::some_of(&names);
+        let names = crate::diagnostic::some_of(&names);
         let draft = out
             .report(
                 span,

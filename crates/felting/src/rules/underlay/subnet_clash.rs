@@ -1,17 +1,18 @@
 use super::{End, report_clashes};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-subnet-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a link are not in one subnet",
-    explain: "A router sends to a next hop by the subnet of the link. If the two ends are in \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-subnet-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a link are not in one subnet",
+        explain: "A router sends to a next hop by the subnet of the link. If the two ends are in \
               different subnets, have one address, or one has none, neither finds the other, and \
               hellos are ignored. An unnumbered end, which borrows its loopback, needs an \
               unnumbered end at the other side.",
-    sources: &["RFC 2328 section 8.2", "RFC 3021", "RFC 6164"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 section 8.2", "RFC 3021", "RFC 6164"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -20,8 +21,9 @@ on = "kelp-b"
 ports = "et49"
 address = "10.64.0.195/31"
 "#
-    ),
-    mend: &[("10.64.0.195/31", "10.64.0.193/31")],
+        ),
+        mend: &[("10.64.0.195/31", "10.64.0.193/31")],
+    },
     check,
 };
 
@@ -30,7 +32,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     report_clashes(
         cx,
         out,
-        RULE.id,
+        RULE.rule.id,
         |near, far| {
             [near, far].map(|id| {
                 let interface = fabric.interface(id);

@@ -1,15 +1,16 @@
 use super::{End, report_clashes};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-tag-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a link use different tags",
-    explain: "A sub-interface takes only frames of its tag. With different tags at the two ends \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-tag-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a link use different tags",
+        explain: "A sub-interface takes only frames of its tag. With different tags at the two ends \
               each side drops all that the other sends, while the link itself is up.",
-    sources: &["IEEE 802.1Q clause 8.6.2"],
-    broken: routed!(
-        r#"
+        sources: &["IEEE 802.1Q clause 8.6.2"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 
@@ -25,8 +26,9 @@ port = "et2"
 tag = 101
 address = "10.64.0.192/31"
 "#
-    ),
-    mend: &[("tag = 101", "tag = 100")],
+        ),
+        mend: &[("tag = 101", "tag = 100")],
+    },
     check,
 };
 
@@ -35,7 +37,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     report_clashes(
         cx,
         out,
-        RULE.id,
+        RULE.rule.id,
         |near, far| {
             [near, far].map(|id| {
                 let interface = fabric.interface(id);

@@ -1,21 +1,23 @@
 use super::{End, report_clashes};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-timer-clash",
-    severity: Severity::Error,
-    summary: "the two ends of a link have different OSPF timers",
-    explain: "An OSPF router drops a hello whose hello or dead interval is not its own. (IS-IS \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-timer-clash",
+        severity: Severity::Error,
+        summary: "the two ends of a link have different OSPF timers",
+        explain: "An OSPF router drops a hello whose hello or dead interval is not its own. (IS-IS \
               says its holding time in the hello, so its timers may differ.)",
-    sources: &["RFC 2328 section 10.5"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 section 10.5"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 differs = [{ on = "kelp-b", hello = "2s" }]
 "#
-    ),
-    mend: &[(", hello = \"2s\"", "")],
+        ),
+        mend: &[(", hello = \"2s\"", "")],
+    },
     check,
 };
 
@@ -24,7 +26,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     report_clashes(
         cx,
         out,
-        RULE.id,
+        RULE.rule.id,
         |near, far| {
             let (a, b) = (fabric.interface(near), fabric.interface(far));
             [near, far].map(|id| {

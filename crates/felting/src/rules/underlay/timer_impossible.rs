@@ -1,24 +1,26 @@
 use super::report_wrong;
 use crate::behavior::underlay::adjacency::gives_up;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-timer-impossible",
-    severity: Severity::Error,
-    summary: "a neighbor is given up before its next hello",
-    explain: "A router takes a neighbor for gone when it has heard no hello for the dead interval \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-timer-impossible",
+        severity: Severity::Error,
+        summary: "a neighbor is given up before its next hello",
+        explain: "A router takes a neighbor for gone when it has heard no hello for the dead interval \
               (of IS-IS the holding time, which the neighbor announces). Where that is shorter \
               than the time between two hellos, the adjacency comes and goes with each of them.",
-    sources: &["RFC 2328 appendix C.3", "ISO/IEC 10589 clause 8.2.3"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 2328 appendix C.3", "ISO/IEC 10589 clause 8.2.3"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 hello = "10s"
 dead = "5s"
 "#
-    ),
-    mend: &[("dead = \"5s\"", "dead = \"40s\"")],
+        ),
+        mend: &[("dead = \"5s\"", "dead = \"40s\"")],
+    },
     check,
 };
 
@@ -26,7 +28,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     report_wrong(
         cx,
         out,
-        RULE.id,
+        RULE.rule.id,
         gives_up,
         |interface| interface.dead.span,
         |interface, label| {

@@ -1,15 +1,16 @@
 use super::uplinks;
 use crate::fabric::PortId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-uplink-speed-mix",
-    severity: Severity::Warning,
-    summary: "the uplinks of a leaf have different speeds",
-    explain: "Equal-cost paths are filled equally, whatever they carry: the slow one is full \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-uplink-speed-mix",
+        severity: Severity::Warning,
+        summary: "the uplinks of a leaf have different speeds",
+        explain: "Equal-cost paths are filled equally, whatever they carry: the slow one is full \
               while the quick one has room.",
-    sources: &["RFC 2992 section 1", "RFC 7938 section 6.1"],
-    broken: r#"
+        sources: &["RFC 2992 section 1", "RFC 7938 section 6.1"],
+        broken: r#"
 [[switch]]
 name = "crest-[1-2]"
 number = 1
@@ -38,7 +39,8 @@ on = ["crest-*", "kelp-*"]
 [cabling]
 runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et49 -- crest-1 et2", "kelp-b et52 -- crest-2 et4"]
 "#,
-    mend: &[("kelp-b et52 -- crest-2 et4", "kelp-b et50 -- crest-2 et2")],
+        mend: &[("kelp-b et52 -- crest-2 et4", "kelp-b et50 -- crest-2 et2")],
+    },
     check,
 };
 

@@ -1,3 +1,4 @@
+use crate::diagnostic::{At, Span};
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
@@ -5,20 +6,20 @@ use super::loss;
 use crate::behavior::Apart;
 use crate::fabric::{DeviceId, PresenceId};
 use crate::rules::overlay::{TELLS_WHY, apart};
-use crate::rules::{Context, Draft, Findings, Rule, Severity};
-use crate::source::{At, Span};
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "underlay-vtep-unreachable",
-    severity: Severity::Error,
-    summary: "a VTEP of a segment has no way to another",
-    explain: "Frames between two VTEPs of a segment travel from the address of one to that of the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "underlay-vtep-unreachable",
+        severity: Severity::Error,
+        summary: "a VTEP of a segment has no way to another",
+        explain: "Frames between two VTEPs of a segment travel from the address of one to that of the \
               other, which must be of one IP version and be led to by the underlay. All sessions \
               can be up while a policy, a missing reflection or an area in two parts keeps these \
               addresses from who needs them.",
-    sources: &["RFC 7348 section 4", "RFC 8365 section 5", "RFC 4271 section 9.1.2.1"],
-    broken: routed!(
-        r#"
+        sources: &["RFC 7348 section 4", "RFC 8365 section 5", "RFC 4271 section 9.1.2.1"],
+        broken: routed!(
+            r#"
 [[underlay]]
 on = ["crest-1", "kelp-*"]
 protocol = "bgp"
@@ -51,8 +52,9 @@ on = "crest-1"
 to = "kelp-*"
 client = true
 "#
-    ),
-    mend: &[("protocol = \"bgp\"", "protocol = \"ospf\"")],
+        ),
+        mend: &[("protocol = \"bgp\"", "protocol = \"ospf\"")],
+    },
     check,
 };
 

@@ -1,15 +1,16 @@
 use super::report_bond_on_lag;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-active-standby-on-lag",
-    severity: Severity::Error,
-    summary: "an active-standby bond whose NICs the switch takes for one LAG",
-    explain: "The host uses one NIC at a time and drops what comes in by the other. The switch \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-active-standby-on-lag",
+        severity: Severity::Error,
+        summary: "an active-standby bond whose NICs the switch takes for one LAG",
+        explain: "The host uses one NIC at a time and drops what comes in by the other. The switch \
               spreads frames over both, as over any LAG: about half of what it sends is lost. An \
               LACP LAG hears no answer and falls back to what it does then.",
-    sources: &["IEEE 802.1AX-2020 clause 6.2.4 (frame distribution)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.2.4 (frame distribution)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -27,7 +28,8 @@ ports = "et[1-2]"
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("protocol = \"active-standby\"", "protocol = \"lacp\"")],
+        mend: &[("protocol = \"active-standby\"", "protocol = \"lacp\"")],
+    },
     check,
 };
 
@@ -35,7 +37,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     report_bond_on_lag(
         cx,
         out,
-        RULE.id,
+        RULE.rule.id,
         "uses one of its NICs at a time",
         "the host drops what the switch sends to the NIC that stands by: about half of all frames",
         "bond the NICs by the protocol of the LAG, or take the LAG away",

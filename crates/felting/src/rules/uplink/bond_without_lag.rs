@@ -1,16 +1,17 @@
 use crate::behavior::Entity;
 use crate::rules::lag::{left_alone, links, plug};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-bond-without-lag",
-    severity: Severity::Error,
-    summary: "a host bonds NICs whose switch ports are in no LAG",
-    explain: "A bond that spreads frames needs a LAG at the other end. Plain switch ports learn \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-bond-without-lag",
+        severity: Severity::Error,
+        summary: "a host bonds NICs whose switch ports are in no LAG",
+        explain: "A bond that spreads frames needs a LAG at the other end. Plain switch ports learn \
               the host's address now here, now there, and what they flood reaches the host twice. \
               An LACP bond hears no answer and falls back to what it does then.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Defaulted)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Defaulted)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -23,16 +24,17 @@ bond = { name = "bond0", nics = "nic[1-2]", protocol = "lacp" }
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[(
-        "[cabling]",
-        "[[lag]]\non = \"kelp-a\"\nname = \"hull-01\"\nports = \"et[1-2]\"\n\n[cabling]",
-    )],
+        mend: &[(
+            "[cabling]",
+            "[[lag]]\non = \"kelp-a\"\nname = \"hull-01\"\nports = \"et[1-2]\"\n\n[cabling]",
+        )],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(bond) = cause.entity else { continue };
         let own = fabric.lag(bond);
         let host = fabric.device_name(own.device);

@@ -1,22 +1,23 @@
+use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 
 use smol_str::SmolStr;
 
 use crate::behavior::carrier::enters;
 use crate::fabric::{DeviceId, DeviceKind, Network, SegmentId};
-use crate::rules::{Context, Findings, Rule, Severity, some_of};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 use crate::value::VlanId;
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-cluster-drift",
-    severity: Severity::Warning,
-    summary: "a guest cannot move to every host of its cluster",
-    explain: "A guest that moves finds the network of the same name on the new host, and must be in \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-cluster-drift",
+        severity: Severity::Warning,
+        summary: "a guest cannot move to every host of its cluster",
+        explain: "A guest that moves finds the network of the same name on the new host, and must be in \
               the same segment by it. A host without it, with another tag, or on a switch where \
               that VLAN is another segment, takes the guest and cuts it off.",
-    sources: &["RFC 7432 section 15 (MAC mobility is inside one segment)"],
-    broken: r#"
+        sources: &["RFC 7432 section 15 (MAC mobility is inside one segment)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -49,10 +50,14 @@ reason = "an example"
 [cabling]
 runs = "hull-[01-02] nic1 -- kelp-a et[1-2]"
 "#,
-    mend: &[
-        ("\ndiffers = [{ on = \"hull-02\", networks = [{ name = \"solver\", tag = 311 }] }]", ""),
-        ("[[accept]]\nrule = \"uplink-vlan-surplus\"\nreason = \"an example\"\n", ""),
-    ],
+        mend: &[
+            (
+                "\ndiffers = [{ on = \"hull-02\", networks = [{ name = \"solver\", tag = 311 }] }]",
+                "",
+            ),
+            ("[[accept]]\nrule = \"uplink-vlan-surplus\"\nreason = \"an example\"\n", ""),
+        ],
+    },
     check,
 };
 

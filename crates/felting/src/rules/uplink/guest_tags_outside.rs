@@ -1,15 +1,16 @@
 use super::report_lacking;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-guest-tags-outside",
-    severity: Severity::Error,
-    summary: "guests may tag VLANs that the uplink does not carry",
-    explain: "A network of several tags passes the guests\u{2019} own tags through. The switch \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-guest-tags-outside",
+        severity: Severity::Error,
+        summary: "guests may tag VLANs that the uplink does not carry",
+        explain: "A network of several tags passes the guests\u{2019} own tags through. The switch \
               drops frames of a VLAN that its port is not a member of, so a guest that uses such \
               a tag reaches the guests of this host, and nobody else.",
-    sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -29,7 +30,8 @@ tagged = "312-313"
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("tagged = \"312-313\"", "tagged = \"312-314\"")],
+        mend: &[("tagged = \"312-313\"", "tagged = \"312-314\"")],
+    },
     check,
 };
 

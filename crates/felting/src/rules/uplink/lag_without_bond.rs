@@ -1,16 +1,17 @@
 use crate::behavior::Entity;
 use crate::rules::lag::{left_alone, links, name, plug};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-lag-without-bond",
-    severity: Severity::Error,
-    summary: "a switch has a LAG towards NICs that the host doesn't bond",
-    explain: "A LAG takes all its members for one way to one station. A host that uses its NICs \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-lag-without-bond",
+        severity: Severity::Error,
+        summary: "a switch has a LAG towards NICs that the host doesn't bond",
+        explain: "A LAG takes all its members for one way to one station. A host that uses its NICs \
               one by one, or one at a time, doesn't expect frames at the other NIC: they are \
               dropped there. An LACP LAG hears no answer and falls back to what it does then.",
-    sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Defaulted)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.4.12 (Defaulted)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -27,16 +28,17 @@ ports = "et[1-2]"
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[(
-        "nics = \"nic[1-2] 25G\"\n",
-        "nics = \"nic[1-2] 25G\"\nbond = { name = \"bond0\", nics = \"nic[1-2]\" }\n",
-    )],
+        mend: &[(
+            "nics = \"nic[1-2] 25G\"\n",
+            "nics = \"nic[1-2] 25G\"\nbond = { name = \"bond0\", nics = \"nic[1-2]\" }\n",
+        )],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(lag) = cause.entity else { continue };
         let bare: Vec<_> = links(cx, lag)
             .into_iter()

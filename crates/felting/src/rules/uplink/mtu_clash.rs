@@ -1,17 +1,18 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::fabric::DeviceKind;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-mtu-clash",
-    severity: Severity::Error,
-    summary: "a host sends larger packets than the port at its switch takes",
-    explain: "A bridge does not fragment, and tells nobody that it drops a frame for its size: \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-mtu-clash",
+        severity: Severity::Error,
+        summary: "a host sends larger packets than the port at its switch takes",
+        explain: "A bridge does not fragment, and tells nobody that it drops a frame for its size: \
               small packets pass, connections open, and hang when data flows.",
-    sources: &["IEEE 802.1Q clause 6.5.8 (maximum service data unit size)"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 6.5.8 (maximum service data unit size)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -30,7 +31,8 @@ mtu = 1500
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("mtu = 1500", "mtu = 9216")],
+        mend: &[("mtu = 1500", "mtu = 9216")],
+    },
     check,
 };
 

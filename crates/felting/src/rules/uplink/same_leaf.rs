@@ -2,16 +2,17 @@ use rustc_hash::FxHashSet;
 
 use crate::fabric::DeviceKind;
 use crate::rules::lag::plug;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-same-leaf",
-    severity: Severity::Hint,
-    summary: "all NICs of a host lead to one leaf, which shares other hosts with another",
-    explain: "Two cables to one switch survive the loss of a cable, and not that of the switch. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-same-leaf",
+        severity: Severity::Hint,
+        summary: "all NICs of a host lead to one leaf, which shares other hosts with another",
+        explain: "Two cables to one switch survive the loss of a cable, and not that of the switch. \
               (Of a pair this is told as single-homed.)",
-    sources: &["trade practice: no single point of failure"],
-    broken: r#"
+        sources: &["trade practice: no single point of failure"],
+        broken: r#"
 [[switch]]
 name = "dune-[a-b]"
 role = "leaf"
@@ -36,13 +37,14 @@ ports = "et[2-3]"
 [cabling]
 runs = ["skiff-1 nic[1-2] -- dune-[a-b] et1", "skiff-2 nic[1-2] -- dune-a et[2-3]"]
 "#,
-    mend: &[
-        (
-            "on = \"dune-a\"\nname = \"skiff-2\"\nports = \"et[2-3]\"",
-            "on = \"dune-*\"\nname = \"skiff-2\"\nports = \"et2\"\nsegment_id = \"02:46:00:00:00:0f/2\"",
-        ),
-        ("-- dune-a et[2-3]", "-- dune-[a-b] et2"),
-    ],
+        mend: &[
+            (
+                "on = \"dune-a\"\nname = \"skiff-2\"\nports = \"et[2-3]\"",
+                "on = \"dune-*\"\nname = \"skiff-2\"\nports = \"et2\"\nsegment_id = \"02:46:00:00:00:0f/2\"",
+            ),
+            ("-- dune-a et[2-3]", "-- dune-[a-b] et2"),
+        ],
+    },
     check,
 };
 

@@ -1,14 +1,15 @@
 use crate::fabric::DeviceKind;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-single-nic",
-    severity: Severity::Hint,
-    summary: "a host with one NIC",
-    explain: "The NIC, its cable, and the switch at its end are each enough to cut the host off. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-single-nic",
+        severity: Severity::Hint,
+        summary: "a host with one NIC",
+        explain: "The NIC, its cable, and the switch at its end are each enough to cut the host off. \
               Some machines have no second NIC: accept the finding for those, with the reason.",
-    sources: &["trade practice: no single point of failure"],
-    broken: r#"
+        sources: &["trade practice: no single point of failure"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 1G"
@@ -20,11 +21,12 @@ nics = "nic1 1G"
 [cabling]
 runs = "gauge-1 nic1 -- kelp-a et1"
 "#,
-    mend: &[(
-        "[cabling]",
-        "[[accept]]\nrule = \"uplink-single-nic\"\non = \"gauge-1\"\n\
+        mend: &[(
+            "[cabling]",
+            "[[accept]]\nrule = \"uplink-single-nic\"\non = \"gauge-1\"\n\
          reason = \"the controller has one NIC\"\n\n[cabling]",
-    )],
+        )],
+    },
     check,
 };
 

@@ -1,13 +1,14 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-speed-mix",
-    severity: Severity::Hint,
-    summary: "the NICs of a bond that is no LAG have different speeds",
-    explain: "When the host changes to the slower NIC, or a guest is placed on it, what it can send \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-speed-mix",
+        severity: Severity::Hint,
+        summary: "the NICs of a bond that is no LAG have different speeds",
+        explain: "When the host changes to the slower NIC, or a guest is placed on it, what it can send \
               drops with it. In a LAG members of different speed are a matter of their own.",
-    sources: &["trade practice: the standby carries what the active one carried"],
-    broken: r#"
+        sources: &["trade practice: the standby carries what the active one carried"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = ["et1 25G", "et2 10G"]
@@ -20,7 +21,8 @@ bond = { name = "bond0", nics = "nic[1-2]", protocol = "active-standby" }
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("\"et2 10G\"", "\"et2 25G\""), ("\"nic2 10G\"", "\"nic2 25G\"")],
+        mend: &[("\"et2 10G\"", "\"et2 25G\""), ("\"nic2 10G\"", "\"nic2 25G\"")],
+    },
     check,
 };
 

@@ -1,16 +1,17 @@
 use crate::behavior::Entity;
 use crate::rules::lag::{half_name, links, plug, split_wire};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-split-without-pair",
-    severity: Severity::Error,
-    summary: "a host's bond ends on two switches that are not one LAG partner",
-    explain: "A bond over two switches works only if these present one system identifier and one \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-split-without-pair",
+        severity: Severity::Error,
+        summary: "a host's bond ends on two switches that are not one LAG partner",
+        explain: "A bond over two switches works only if these present one system identifier and one \
               key: as a pair with a group on both. Otherwise LACP keeps the NICs of one switch \
               only, and a static bond makes the host's address flap between the two.",
-    sources: &["IEEE 802.1AX-2020 clause 6.3.6 (LAG ID)"],
-    broken: r#"
+        sources: &["IEEE 802.1AX-2020 clause 6.3.6 (LAG ID)"],
+        broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
 ports = "et[1-3] 25G"
@@ -28,19 +29,20 @@ ports = "et1"
 [cabling]
 runs = ["hull-01 nic[1-2] -- kelp-[a-b] et1", "kelp-a et[2-3] -- kelp-b et[2-3]"]
 "#,
-    mend: &[(
-        "ports = \"et1\"\n",
-        "ports = \"et1\"\ngroup = 101\n\n\
+        mend: &[(
+            "ports = \"et1\"\n",
+            "ports = \"et1\"\ngroup = 101\n\n\
          [[lag]]\non = \"kelp-*\"\nname = \"peer\"\nports = \"et[2-3]\"\n\n\
          [[pair]]\nname = \"kelp\"\non = \"kelp-*\"\ndomain = 11\npeer_link = \"peer\"\n\
          keepalive = { between = [\"192.0.2.11\", \"192.0.2.12\"] }\n",
-    )],
+        )],
+    },
     check,
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.id) {
+    for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(bond) = cause.entity else { continue };
         let own = fabric.lag(bond);
         let host = fabric.device_name(own.device);

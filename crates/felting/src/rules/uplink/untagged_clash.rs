@@ -1,17 +1,18 @@
 use super::{carriers, networks_by_uplink};
 use crate::fabric::{Fabric, Network, Uplink};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-untagged-clash",
-    severity: Severity::Error,
-    summary: "a host tags the VLAN that its switch has untagged there, or its uplinks differ in that VLAN",
-    explain: "The switch sends frames of its untagged VLAN (PVID) without a tag, so a virtual \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-untagged-clash",
+        severity: Severity::Error,
+        summary: "a host tags the VLAN that its switch has untagged there, or its uplinks differ in that VLAN",
+        explain: "The switch sends frames of its untagged VLAN (PVID) without a tag, so a virtual \
               network that expects the tag does not take them. And where a host\u{2019}s untagged \
               network comes in at several ports, these must have one PVID, or the network is in \
               two broadcast domains.",
-    sources: &["IEEE 802.1Q clause 6.9 (PVID and the untagged set)"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 6.9 (PVID and the untagged set)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -31,7 +32,8 @@ untagged = 310
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("untagged = 310", "tagged = 310")],
+        mend: &[("untagged = 310", "tagged = 310")],
+    },
     check,
 };
 

@@ -1,15 +1,16 @@
 use super::report_lacking;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-vlan-missing",
-    severity: Severity::Error,
-    summary: "a VLAN of a host's virtual network is not on the switch ports",
-    explain: "The host tags its frames with the network's VLAN, and the switch drops frames of a \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-vlan-missing",
+        severity: Severity::Error,
+        summary: "a VLAN of a host's virtual network is not on the switch ports",
+        explain: "The host tags its frames with the network's VLAN, and the switch drops frames of a \
               VLAN that the port is not a member of. Guests of the network reach each other on \
               this host, and nobody else.",
-    sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 8.6.2 (ingress filtering)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -29,7 +30,8 @@ tagged = 310
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("tagged = 310", "tagged = \"310-311\"")],
+        mend: &[("tagged = 310", "tagged = \"310-311\"")],
+    },
     check,
 };
 

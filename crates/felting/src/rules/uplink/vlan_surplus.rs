@@ -1,17 +1,18 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Carrier, carriers, networks_by_uplink};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{VlanId, VlanSet};
 
-pub(super) static RULE: Rule = Rule {
-    id: "uplink-vlan-surplus",
-    severity: Severity::Hint,
-    summary: "the switch ports of a host carry a VLAN that no network of the host uses",
-    explain: "Whoever gets into the host gets into that VLAN too, and the host has to look at all \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "uplink-vlan-surplus",
+        severity: Severity::Hint,
+        summary: "the switch ports of a host carry a VLAN that no network of the host uses",
+        explain: "Whoever gets into the host gets into that VLAN too, and the host has to look at all \
               that is flooded there. Mostly it is left over from a guest that has moved.",
-    sources: &["IEEE 802.1Q clause 8.8 (a port is a member of the VLANs that it needs)"],
-    broken: r#"
+        sources: &["IEEE 802.1Q clause 8.8 (a port is a member of the VLANs that it needs)"],
+        broken: r#"
 [[switch]]
 name = "kelp-a"
 ports = "et[1-2] 25G"
@@ -31,7 +32,8 @@ tagged = "310,399"
 [cabling]
 runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
 "#,
-    mend: &[("tagged = \"310,399\"", "tagged = 310")],
+        mend: &[("tagged = \"310,399\"", "tagged = 310")],
+    },
     check,
 };
 

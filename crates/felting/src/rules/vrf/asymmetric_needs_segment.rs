@@ -4,29 +4,30 @@ use super::on_vteps;
 use crate::behavior::evpn::tenant::irb;
 use crate::fabric::{SegmentId, VrfId};
 use crate::rules::segment::gateways;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Irb;
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-asymmetric-needs-segment",
-    severity: Severity::Error,
-    summary: "a leaf with asymmetric IRB lacks a segment of its VRF",
-    explain: "In asymmetric IRB the first leaf routes a packet straight into the far segment, so \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-asymmetric-needs-segment",
+        severity: Severity::Error,
+        summary: "a leaf with asymmetric IRB lacks a segment of its VRF",
+        explain: "In asymmetric IRB the first leaf routes a packet straight into the far segment, so \
               it must have every segment of the VRF, whether it has hosts of it or not.",
-    sources: &["RFC 9135 section 4.2"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 9135 section 4.2"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 irb = "asymmetric"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -43,7 +44,7 @@ subnet = "10.80.31.0/24"
 gateway = "10.80.31.1"
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-store"
 number = 312
@@ -54,16 +55,20 @@ subnet = "10.80.33.0/24"
 gateway = "10.80.33.1"
 on = "kelp-a"
 "#,
-        r#"
+            r#"
 [[accept]]
 rule = "segment-lonely"
 reason = "an example"
 "#
-    ),
-    mend: &[
-        ("gateway = \"10.80.33.1\"\non = \"kelp-a\"", "gateway = \"10.80.33.1\"\non = \"kelp-*\""),
-        ("\n[[accept]]\nrule = \"segment-lonely\"\nreason = \"an example\"\n", ""),
-    ],
+        ),
+        mend: &[
+            (
+                "gateway = \"10.80.33.1\"\non = \"kelp-a\"",
+                "gateway = \"10.80.33.1\"\non = \"kelp-*\"",
+            ),
+            ("\n[[accept]]\nrule = \"segment-lonely\"\nreason = \"an example\"\n", ""),
+        ],
+    },
     check,
 };
 
@@ -91,7 +96,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let Some(&first) = lacking.first().filter(|_| routes) else { continue };
             let names: Vec<&str> =
                 lacking.iter().map(|&segment| fabric.segment(segment).name.as_str()).collect();
-            let (name, names) = (fabric.device_name(at.switch), crate::rules::some_of(&names));
+            let (name, names) = (fabric.device_name(at.switch), crate::diagnostic::some_of(&names));
             let Some(overlay) = fabric.overlay_of(at.switch) else { continue };
             let segment = &fabric.segment(first).name;
             out.report(

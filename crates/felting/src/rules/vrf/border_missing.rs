@@ -1,32 +1,34 @@
+use crate::diagnostic::At;
 use crate::fabric::{DeviceId, VrfId};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::At;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-border-missing",
-    severity: Severity::Error,
-    summary: "a switch leads out of the fabric for a VRF that it does not have",
-    explain: "A border leaf takes the routes of the outside into a VRF and tells them to the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-border-missing",
+        severity: Severity::Error,
+        summary: "a switch leads out of the fabric for a VRF that it does not have",
+        explain: "A border leaf takes the routes of the outside into a VRF and tells them to the \
               others. Without the VRF there it leads nowhere.",
-    sources: &["RFC 4364 section 7"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 4364 section 7"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
 vni = 27001
 on = "kelp-a"
 "#,
-        r#"
+            r#"
 [[outside]]
 name = "campus"
 vrf = "tides"
 on = "kelp-b"
 prefixes = "0.0.0.0/0"
 "#
-    ),
-    mend: &[("vni = 27001\non = \"kelp-a\"", "vni = 27001\non = \"kelp-*\"")],
+        ),
+        mend: &[("vni = 27001\non = \"kelp-a\"", "vni = 27001\non = \"kelp-*\"")],
+    },
     check,
 };
 
@@ -59,7 +61,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             outside.on.iter().copied().filter(|switch| vrf.place_of(*switch).is_none()).collect();
         let Some(&first) = lacking.first() else { continue };
         let names: Vec<&str> = lacking.iter().map(|&switch| fabric.device_name(switch)).collect();
-        let names = crate::rules::some_of(&names);
+        let names = crate::diagnostic::some_of(&names);
         let draft = out
             .report(
                 outside.name.span,

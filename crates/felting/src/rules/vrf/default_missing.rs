@@ -2,19 +2,20 @@ use super::on_vteps;
 use crate::behavior::Instance;
 use crate::behavior::evpn::tenant::irb;
 use crate::fabric::{DeviceId, VrfPresence};
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Irb;
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-default-missing",
-    severity: Severity::Warning,
-    summary: "some leaves of a VRF do not get its default route",
-    explain: "One switch of the VRF has a default route, another has none: hosts there reach \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-default-missing",
+        severity: Severity::Warning,
+        summary: "some leaves of a VRF do not get its default route",
+        explain: "One switch of the VRF has a default route, another has none: hosts there reach \
               what the fabric knows, and nothing beyond.",
-    sources: &["RFC 9136 section 5", "RFC 4364 section 7"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 9136 section 5", "RFC 4364 section 7"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -22,15 +23,16 @@ vni = 27001
 on = "kelp-*"
 differs = [{ on = "kelp-b", import_targets = [] }]
 "#,
-        r#"
+            r#"
 [[outside]]
 name = "campus"
 vrf = "tides"
 on = "kelp-a"
 prefixes = "0.0.0.0/0"
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", import_targets = [] }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", import_targets = [] }]\n", "")],
+    },
     check,
 };
 
@@ -68,7 +70,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Some(&first) = lacking.first() else { continue };
         let names: Vec<&str> = lacking.iter().map(|&switch| fabric.device_name(switch)).collect();
         let do_not = if names.len() == 1 { "does not" } else { "do not" };
-        let names = crate::rules::some_of(&names);
+        let names = crate::diagnostic::some_of(&names);
         out.report(
             vrf.name.span,
             format!("no default route on {names}"),

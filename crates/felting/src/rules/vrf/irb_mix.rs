@@ -1,22 +1,23 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::on_vteps;
 use crate::behavior::evpn::tenant::irb;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-irb-mix",
-    severity: Severity::Error,
-    summary: "a VRF is routed symmetrically on some leaves, asymmetrically on others",
-    explain: "In symmetric IRB both leaves route, with the VRF's VNI between them; in asymmetric \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-irb-mix",
+        severity: Severity::Error,
+        summary: "a VRF is routed symmetrically on some leaves, asymmetrically on others",
+        explain: "In symmetric IRB both leaves route, with the VRF's VNI between them; in asymmetric \
               IRB only the first, into the VNI of the far segment. A leaf of one kind does not \
               understand what one of the other kind advertises and sends.",
-    sources: &["RFC 9135 section 4"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 9135 section 4"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -24,8 +25,9 @@ vni = 27001
 on = "kelp-*"
 differs = [{ on = "kelp-b", irb = "asymmetric" }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", irb = \"asymmetric\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", irb = \"asymmetric\" }]\n", "")],
+    },
     check,
 };
 

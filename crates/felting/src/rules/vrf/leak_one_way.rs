@@ -1,36 +1,38 @@
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-leak-one-way",
-    severity: Severity::Warning,
-    summary: "routes are leaked between two VRFs one way only",
-    explain: "An answer needs a route too. With a leak from one VRF to another and none back, \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-leak-one-way",
+        severity: Severity::Warning,
+        summary: "routes are leaked between two VRFs one way only",
+        explain: "An answer needs a route too. With a leak from one VRF to another and none back, \
               packets go there and nothing returns, unless something translates addresses on the \
               way.",
-    sources: &["RFC 4364 section 4.3.5"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 4364 section 4.3.5"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
 vni = 27001
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "harbour"
 number = 3
 vni = 27003
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[leak]]
 from = "harbour"
 to = "tides"
 "#
-    ),
-    mend: &[("to = \"tides\"\n", "to = \"tides\"\none_way = true\n")],
+        ),
+        mend: &[("to = \"tides\"\n", "to = \"tides\"\none_way = true\n")],
+    },
     check,
 };
 

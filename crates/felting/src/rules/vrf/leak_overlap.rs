@@ -1,44 +1,45 @@
+use crate::diagnostic::{At, Span};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::fabric::{SegmentId, VrfId};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::{At, Span};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpPrefix;
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-leak-overlap",
-    severity: Severity::Error,
-    summary: "a leaked subnet collides with one of the VRF that gets it",
-    explain: "A routing table has one route for a prefix. A leaked one that is also a segment's \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-leak-overlap",
+        severity: Severity::Error,
+        summary: "a leaked subnet collides with one of the VRF that gets it",
+        explain: "A routing table has one route for a prefix. A leaked one that is also a segment's \
               of the VRF, or that covers part of one, is hidden or hides it: some hosts are \
               reached in the wrong VRF.",
-    sources: &["RFC 4632 section 5.1"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 4632 section 5.1"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 gateway_mac = "02:46:00:00:00:01"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
 vni = 27001
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "harbour"
 number = 3
 vni = 27003
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "tides-web"
 number = 310
@@ -49,7 +50,7 @@ subnet = "10.80.31.0/24"
 gateway = "10.80.31.1"
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[segment]]
 name = "harbour-desk"
 number = 350
@@ -60,19 +61,20 @@ subnet = "10.80.31.0/24"
 gateway = "10.80.31.1"
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[leak]]
 from = "harbour"
 to = "tides"
 one_way = true
 "#
-    ),
-    mend: &[(
-        "number = 350\nvrf = \"harbour\"\nvlan = 350\nvni = 23350\nsubnet = \
+        ),
+        mend: &[(
+            "number = 350\nvrf = \"harbour\"\nvlan = 350\nvni = 23350\nsubnet = \
          \"10.80.31.0/24\"\ngateway = \"10.80.31.1\"",
-        "number = 350\nvrf = \"harbour\"\nvlan = 350\nvni = 23350\nsubnet = \
+            "number = 350\nvrf = \"harbour\"\nvlan = 350\nvni = 23350\nsubnet = \
          \"10.82.50.0/24\"\ngateway = \"10.82.50.1\"",
-    )],
+        )],
+    },
     check,
 };
 

@@ -2,26 +2,27 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::on_vteps;
 use crate::fabric::VrfId;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::RouteTarget;
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-leak-undeclared",
-    severity: Severity::Error,
-    summary: "route targets join two VRFs that no leak declares",
-    explain: "A VRF takes every route whose target it imports, whoever exports it. If that is \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-leak-undeclared",
+        severity: Severity::Error,
+        summary: "route targets join two VRFs that no leak declares",
+        explain: "A VRF takes every route whose target it imports, whoever exports it. If that is \
               another tenant's, the two are one network, which nobody wrote down.",
-    sources: &["RFC 4364 section 4.3.1"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 4364 section 4.3.1"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
 vni = 27001
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "harbour"
 number = 3
@@ -29,8 +30,9 @@ vni = 27003
 on = "kelp-*"
 import_targets = ["42041:27003", "42041:27001"]
 "#
-    ),
-    mend: &[("[\"42041:27003\", \"42041:27001\"]", "\"42041:27003\"")],
+        ),
+        mend: &[("[\"42041:27003\", \"42041:27001\"]", "\"42041:27003\"")],
+    },
     check,
 };
 

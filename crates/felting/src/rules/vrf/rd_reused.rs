@@ -1,22 +1,23 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashMap;
 
 use super::on_vteps;
 use crate::fabric::{DeviceId, VrfId};
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::RouteDistinguisher;
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-rd-reused",
-    severity: Severity::Error,
-    summary: "two IP-VRFs have one route distinguisher",
-    explain: "Without a distinguisher of its own, a route of one VRF that has the same prefix as \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-rd-reused",
+        severity: Severity::Error,
+        summary: "two IP-VRFs have one route distinguisher",
+        explain: "Without a distinguisher of its own, a route of one VRF that has the same prefix as \
               a route of another is the same route to BGP, and one of the two is lost on the \
               way.",
-    sources: &["RFC 4364 section 4.1"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 4364 section 4.1"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -25,8 +26,9 @@ on = "kelp-*"
 rd = "10.64.8.11:32769"
 differs = [{ on = "kelp-b", rd = "10.64.8.11:032769" }]
 "#
-    ),
-    mend: &[("10.64.8.11:032769", "10.64.8.12:32769")],
+        ),
+        mend: &[("10.64.8.11:032769", "10.64.8.12:32769")],
+    },
     check,
 };
 

@@ -1,39 +1,41 @@
+use crate::diagnostic::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::MacAddr;
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-router-mac-clash",
-    severity: Severity::Error,
-    summary: "two VTEPs have one router MAC address",
-    explain: "A routed packet is addressed to the router MAC of the far VTEP. If two have the \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-router-mac-clash",
+        severity: Severity::Error,
+        summary: "two VTEPs have one router MAC address",
+        explain: "A routed packet is addressed to the router MAC of the far VTEP. If two have the \
               same one, a VTEP that gets a packet by mistake, or by an anycast address, routes \
               it as its own.",
-    sources: &["RFC 9135 section 8.1"],
-    broken: concat!(
-        part!(plant),
-        part!(ospf),
-        part!(one_as),
-        part!(reflected),
-        r#"
+        sources: &["RFC 9135 section 8.1"],
+        broken: concat!(
+            part!(plant),
+            part!(ospf),
+            part!(one_as),
+            part!(reflected),
+            r#"
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
 router_mac = "02:46:00:00:00:21"
 differs = [{ on = "kelp-b", router_mac = "02-46-00-00-00-21" }]
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
 vni = 27001
 on = "kelp-*"
 "#
-    ),
-    mend: &[("02-46-00-00-00-21", "02:46:00:00:00:22")],
+        ),
+        mend: &[("02-46-00-00-00-21", "02:46:00:00:00:22")],
+    },
     check,
 };
 

@@ -1,19 +1,20 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::on_vteps;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-rt-clash",
-    severity: Severity::Error,
-    summary: "a VRF exports a target on one switch that the others do not import",
-    explain: "The IP prefixes of a VRF, and the hosts in it, are taken in by their route target. \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-rt-clash",
+        severity: Severity::Error,
+        summary: "a VRF exports a target on one switch that the others do not import",
+        explain: "The IP prefixes of a VRF, and the hosts in it, are taken in by their route target. \
               A switch with other targets than the rest is alone with the VRF.",
-    sources: &["RFC 4364 section 4.3.1", "RFC 9136 section 5"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 4364 section 4.3.1", "RFC 9136 section 5"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -21,8 +22,9 @@ vni = 27001
 on = "kelp-*"
 differs = [{ on = "kelp-b", targets = "42041:27999" }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", targets = \"42041:27999\" }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", targets = \"42041:27999\" }]\n", "")],
+    },
     check,
 };
 

@@ -1,20 +1,21 @@
+use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::on_vteps;
 use crate::fabric::DeviceId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-vni-clash",
-    severity: Severity::Error,
-    summary: "a VRF has different layer 3 VNIs on different switches",
-    explain: "A packet that is routed into the fabric wears the layer 3 VNI of the VRF at its \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-vni-clash",
+        severity: Severity::Error,
+        summary: "a VRF has different layer 3 VNIs on different switches",
+        explain: "A packet that is routed into the fabric wears the layer 3 VNI of the VRF at its \
               sender. A VTEP that has another one for the VRF does not know what to do with it.",
-    sources: &["RFC 9135 section 4.1"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 9135 section 4.1"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
@@ -22,8 +23,9 @@ vni = 27001
 on = "kelp-*"
 differs = [{ on = "kelp-b", vni = 27009 }]
 "#
-    ),
-    mend: &[("differs = [{ on = \"kelp-b\", vni = 27009 }]\n", "")],
+        ),
+        mend: &[("differs = [{ on = \"kelp-b\", vni = 27009 }]\n", "")],
+    },
     check,
 };
 

@@ -1,26 +1,28 @@
 use super::on_vteps;
 use crate::behavior::evpn::tenant::irb;
-use crate::rules::{Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Irb;
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-vni-missing",
-    severity: Severity::Error,
-    summary: "a VRF on several VTEPs has no layer 3 VNI",
-    explain: "In symmetric IRB a packet between two leaves travels with the layer 3 VNI of its \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-vni-missing",
+        severity: Severity::Error,
+        summary: "a VRF on several VTEPs has no layer 3 VNI",
+        explain: "In symmetric IRB a packet between two leaves travels with the layer 3 VNI of its \
               VRF, by which the far VTEP knows where to route it. Without one, the VRF ends at \
               each leaf.",
-    sources: &["RFC 9135 section 4.1"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 9135 section 4.1"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
 on = "kelp-*"
 "#
-    ),
-    mend: &[("number = 1\non", "number = 1\nvni = 27001\non")],
+        ),
+        mend: &[("number = 1\non", "number = 1\nvni = 27001\non")],
+    },
     check,
 };
 

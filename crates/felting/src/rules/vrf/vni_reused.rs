@@ -1,35 +1,37 @@
+use crate::diagnostic::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::fabric::VrfId;
-use crate::rules::{Context, Findings, Rule, Severity};
-use crate::source::Span;
+use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Vni;
 
-pub(super) static RULE: Rule = Rule {
-    id: "vrf-vni-reused",
-    severity: Severity::Error,
-    summary: "two VRFs have one layer 3 VNI",
-    explain: "The layer 3 VNI tells the far VTEP the VRF of a packet. With one for two VRFs, \
+pub(super) static RULE: Check = Check {
+    rule: Rule {
+        id: "vrf-vni-reused",
+        severity: Severity::Error,
+        summary: "two VRFs have one layer 3 VNI",
+        explain: "The layer 3 VNI tells the far VTEP the VRF of a packet. With one for two VRFs, \
               packets of one tenant are routed by the table of the other.",
-    sources: &["RFC 9135 section 4.1"],
-    broken: concat!(
-        part!(fabric),
-        r#"
+        sources: &["RFC 9135 section 4.1"],
+        broken: concat!(
+            part!(fabric),
+            r#"
 [[vrf]]
 name = "tides"
 number = 1
 vni = 27001
 on = "kelp-*"
 "#,
-        r#"
+            r#"
 [[vrf]]
 name = "plankton"
 number = 2
 vni = 27001
 on = "kelp-*"
 "#
-    ),
-    mend: &[("number = 2\nvni = 27001", "number = 2\nvni = 27002")],
+        ),
+        mend: &[("number = 2\nvni = 27001", "number = 2\nvni = 27002")],
+    },
     check,
 };
 

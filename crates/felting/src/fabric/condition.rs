@@ -1,10 +1,8 @@
+use crate::diagnostic::nearest;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 
-use crate::fabric::{
-    CableId, DeviceId, DeviceKind, EndpointId, Fabric, LagId, PairId, PortId, StackId,
-};
-use crate::source::nearest;
+use super::{CableId, DeviceId, DeviceKind, EndpointId, Fabric, LagId, PairId, PortId, StackId};
 
 /// What is down while a question is asked. Nothing that is configuration: that is an overlay
 /// document.
@@ -29,13 +27,13 @@ use crate::source::nearest;
 /// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Condition {
-    pub(super) ports: BTreeSet<PortId>,
-    pub(super) cables: BTreeSet<CableId>,
-    pub(super) devices: BTreeSet<DeviceId>,
-    pub(super) lags: BTreeSet<LagId>,
-    pub(super) stack_members: BTreeSet<(StackId, usize)>,
-    pub(super) keepalives: BTreeSet<PairId>,
-    pub(super) moved: BTreeMap<EndpointId, DeviceId>,
+    pub(crate) ports: BTreeSet<PortId>,
+    pub(crate) cables: BTreeSet<CableId>,
+    pub(crate) devices: BTreeSet<DeviceId>,
+    pub(crate) lags: BTreeSet<LagId>,
+    pub(crate) stack_members: BTreeSet<(StackId, usize)>,
+    pub(crate) keepalives: BTreeSet<PairId>,
+    pub(crate) moved: BTreeMap<EndpointId, DeviceId>,
 }
 
 impl Condition {
@@ -84,7 +82,7 @@ impl Condition {
     /// With the peer link of this pair down: every port that either side has for it.
     pub fn peer_link(mut self, fabric: &Fabric, pair: PairId) -> Self {
         for side in 0..2 {
-            self.ports.extend(super::pair::peer_ports(fabric, fabric.pair(pair), side));
+            self.ports.extend(fabric.peer_ports(fabric.pair(pair), side));
         }
         self
     }
@@ -190,11 +188,11 @@ impl Condition {
         Ok(self.moved(endpoint, host))
     }
 
-    pub(super) fn holds_down(&self, fabric: &Fabric, port: PortId, cable: CableId) -> bool {
+    pub(crate) fn holds_down(&self, fabric: &Fabric, port: PortId, cable: CableId) -> bool {
         self.cables.contains(&cable) || self.holds_port_down(fabric, port)
     }
 
-    pub(super) fn holds_port_down(&self, fabric: &Fabric, port: PortId) -> bool {
+    pub(crate) fn holds_port_down(&self, fabric: &Fabric, port: PortId) -> bool {
         let of_member = || {
             let stack = fabric.device(fabric.port(port).device).stack?;
             let members = &fabric.stack(stack).members;
