@@ -4,26 +4,27 @@
 //! far they get, not each route. [`Bgp::propagate`] follows them to every speaker and is asked for one
 //! origin at a time; what is known of all origins is kept by classes of speakers that behave equally.
 
+mod alike;
 mod next_hop;
 mod settle;
 
 use crate::diagnostic::At;
 use std::cmp::Ordering;
 use std::collections::{BTreeSet, VecDeque};
-use std::fmt;
 use std::net::Ipv4Addr;
-use std::sync::OnceLock;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::cause::Causes;
+use super::session::is_internal;
 use super::session::{self, Outcomes, SessionFault, SessionOutcome};
 use super::underlay::Underlay;
 use crate::fabric::{DeviceId, Fabric, PolicyName, RouterId, SessionId};
 use crate::id::{Id, IdVec};
 use crate::value::{Asn, Family, IpPrefix, NextHopRule};
-use next_hop::{NextHop, Unresolved};
+use alike::Spread;
+use next_hop::{NextHop, Unreached, Unreaching, Unresolved};
 pub(crate) use next_hop::{address_of, next_hop_rule};
 
 /// What became of all sessions, and how far routes get over them.
@@ -32,7 +33,7 @@ pub struct Bgp {
     pub(super) outcomes: Outcomes,
     classes: Classes,
     /// For each family that some session carries.
-    verdicts: Vec<(Family, Verdicts)>,
+    spread: Vec<(Family, Spread)>,
     /// Whether a written policy is asked, so that prefixes differ in how far they get.
     by_prefix: bool,
     unresolved: Unresolved,
@@ -118,22 +119,12 @@ pub(crate) struct Verdict {
     pub(crate) communities: bool,
 }
 
-/// How far the routes of each class get: for each class what becomes of them at each, found out when it is asked.
-#[derive(Clone)]
-struct Verdicts(Vec<OnceLock<Row>>);
-
-/// What becomes of the routes of one class at each.
-type Row = Box<[Option<Verdict>]>;
-
 /// How far the routes of some origins got.
 #[derive(Clone, Debug)]
 pub struct Propagated {
     /// The best path of each speaker, if it has one.
     pub best: IdVec<RouterId, Option<Path>>,
 }
-
-/// The peers of one class that a class has, by two sessions at most.
-type PeerClass = (u32, SmallVec<[SessionId; 2]>);
 
 /// Who hears which prefix of whom, as far as it has been asked.
 #[derive(Debug, Default)]
@@ -145,9 +136,6 @@ struct Classes {
     of: IdVec<RouterId, u32>,
     /// The first members of each class, at most three: two of them are no pair.
     members: Vec<SmallVec<[RouterId; 3]>>,
-    /// The peers of each class: the peers' class, and the first member's sessions with the first two
-    /// of them.
-    peers: Vec<Vec<PeerClass>>,
 }
 
 impl Bgp {
@@ -202,12 +190,11 @@ impl Bgp {
         let by_prefix = fabric.sessions.values().any(|s| written(&s.import) || written(&s.export));
         let used = |family: Family| outcomes.values().any(|outcome| outcome.carries(family));
         let families: Vec<Family> = families.iter().copied().filter(|&f| used(f)).collect();
-        let (classes, verdicts) = (Classes::default(), Vec::new());
-        let mut bgp = Self { outcomes, classes, verdicts, by_prefix, unresolved };
+        let (classes, spread) = (Classes::default(), Vec::new());
+        let mut bgp = Self { outcomes, classes, spread, by_prefix, unresolved };
         if !families.is_empty() {
             bgp.classes = bgp.classify(fabric);
-            let count = bgp.classes.members.len();
-            bgp.verdicts = families.into_iter().map(|f| (f, Verdicts::of(count))).collect();
+            bgp.spread = families.into_iter().map(|f| (f, Spread::of(fabric))).collect();
         }
         bgp
     }
@@ -234,14 +221,14 @@ impl Bgp {
     }
 
     pub(crate) fn is_used(&self) -> bool {
-        !self.verdicts.is_empty()
+        !self.spread.is_empty()
     }
 
     /// Groups the speakers. Two are alike if they have the same peers, set alike at both ends, and no AS
     /// number that a third might meet again.
     fn classify(&self, fabric: &Fabric) -> Classes {
-        type Peer = (RouterId, u8, SmallVec<[u32; 2]>, Ends);
-        type Views = (Option<u32>, SmallVec<[u32; 2]>);
+        type Peer = (RouterId, u8, Ends);
+        type Views = Vec<(Unreaching, Vec<(Unreaching, Unreached)>)>;
         type Identity = (Option<Asn>, Option<Ipv4Addr>, Option<Ipv4Addr>, bool);
         type Alike = (Identity, Views, Vec<Peer>);
         let mut shared: FxHashMap<Asn, u32> = FxHashMap::default();
@@ -254,6 +241,22 @@ impl Bgp {
                 *same_id.entry(id.value).or_default() += 1;
             }
         }
+        // What next hops a speaker has no way to, and who has none to those that are its own.
+        let relations = self.unresolved.relations(fabric);
+        let mut unresolved: FxHashMap<RouterId, Views> = FxHashMap::default();
+        for alike in relations.chunk_by(|one, other| one.0 == other.0) {
+            let lack = |how: Unreaching| matches!(how, Unreaching::Lacks | Unreaching::Has);
+            let lacking: Vec<_> =
+                alike.iter().filter(|one| lack(one.1)).map(|&(_, how, of)| (how, of)).collect();
+            for &(what, how, of) in alike {
+                let Unreached::Router(router) = of else { continue };
+                let seen = match how {
+                    Unreaching::Lacks | Unreaching::Has | Unreaching::In => vec![(how, what)],
+                    Unreaching::Of | Unreaching::Link(_) | Unreaching::LinkTo(_) => lacking.clone(),
+                };
+                unresolved.entry(router).or_default().push((how, seen));
+            }
+        }
         let mut known: FxHashMap<Alike, u32> = FxHashMap::default();
         let mut classes = Classes { of: IdVec::filled(&fabric.routers, 0), ..Classes::default() };
         for (id, router) in fabric.routers.iter() {
@@ -264,14 +267,12 @@ impl Bgp {
                 .filter_map(|session| {
                     let peer = fabric.devices[fabric.session(session).peer].router?;
                     let outcome = &self.outcomes[session];
-                    let link = self.unresolved.views_without(NextHop::Link(session));
                     let ends = Ends::of(fabric, session, outcome.twin?);
-                    Some((peer, outcome.families, link, ends))
+                    Some((peer, outcome.families, ends))
                 })
                 .collect();
             peers.sort_unstable_by_key(|peer| (peer.0, peer.1));
-            let views =
-                (self.unresolved.view(id), self.unresolved.views_without(NextHop::Speaker(id)));
+            let views = unresolved.get(&id).cloned().unwrap_or_default();
             let asn = router.as_number.map(|asn| asn.value).filter(|asn| shared[asn] > 1);
             // Who has the router id of another takes its routes for its own (RFC 4456 section 8).
             let twice = router.router_id.map(|id| id.value).filter(|id| same_id[id] > 1);
@@ -288,47 +289,7 @@ impl Bgp {
                 members.push(id);
             }
         }
-        classes.peers = classes
-            .members
-            .iter()
-            .map(|members| {
-                let mut peers: Vec<PeerClass> = Vec::new();
-                let mut seen: FxHashMap<(u32, u8), usize> = FxHashMap::default();
-                for session in fabric.router(members[0]).sessions.iter() {
-                    let peer = fabric.devices[fabric.session(session).peer].router;
-                    let Some(peer) = peer.filter(|_| self.outcomes[session].is_up()) else {
-                        continue;
-                    };
-                    let class = classes.of[peer];
-                    let place = *seen
-                        .entry((class, self.outcomes[session].families))
-                        .or_insert(peers.len());
-                    if place == peers.len() {
-                        peers.push((class, SmallVec::new()));
-                    }
-                    if peers[place].1.len() < 2 {
-                        peers[place].1.push(session);
-                    }
-                }
-                peers
-            })
-            .collect();
         classes
-    }
-
-    /// Follows a speaker's routes through the classes; its own class stands for its other members.
-    fn propagate_classes(
-        &self,
-        fabric: &Fabric,
-        family: Family,
-        origin: RouterId,
-    ) -> Vec<Option<Path>> {
-        let count = self.classes.members.len();
-        let telling = AmongClasses { bgp: self, fabric, family, origin, count };
-        let own = std::iter::once((count, Path::local(origin)));
-        let mut best = settle::settle(&telling, count + 1, own);
-        best.truncate(count);
-        best
     }
 
     /// The first speaker of each class.
@@ -344,16 +305,29 @@ impl Bgp {
         origin: RouterId,
         at: RouterId,
     ) -> Option<Verdict> {
-        let (_, verdicts) = self.verdicts.iter().find(|(known, _)| *known == family)?;
-        let class = self.classes.of[origin] as usize;
-        let row = verdicts.0[class].get_or_init(|| {
-            let first = self.classes.members[class][0];
-            let best = self.propagate_classes(fabric, family, first);
-            let verdict =
-                |path: Path| Verdict { rewritten: path.rewritten, communities: path.communities };
-            best.into_iter().map(|path| path.map(verdict)).collect()
-        });
-        row[self.classes.of[at] as usize]
+        let (_, spread) = self.spread.iter().find(|(known, _)| *known == family)?;
+        spread.verdict(fabric, self, family, origin, at)
+    }
+
+    /// The color of a speaker in a family: those of one color have sessions set alike with as many of each color.
+    pub(super) fn color(&self, fabric: &Fabric, family: Family, router: RouterId) -> Option<u32> {
+        let (_, spread) = self.spread.iter().find(|(known, _)| *known == family)?;
+        Some(spread.color(fabric, self, family, router))
+    }
+
+    /// The speakers that a speaker's routes may reach otherwise than others of their color, in order, each with a
+    /// number for those that they reach alike; none if each may be reached otherwise.
+    pub(super) fn told_apart_by(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        origin: RouterId,
+    ) -> Option<Vec<(RouterId, u32)>> {
+        let Some((_, spread)) = self.spread.iter().find(|(known, _)| *known == family) else {
+            return Some(Vec::new());
+        };
+        // What policies make of single prefixes may part those whose choice it changes.
+        if self.by_prefix { None } else { spread.split_by(fabric, self, family, origin) }
     }
 
     /// Whether the routes of one speaker get to another, whatever policies say of single prefixes.
@@ -372,6 +346,9 @@ impl Bgp {
         prefix: &IpPrefix,
         heard: &mut Heard,
     ) -> bool {
+        if !self.by_prefix && self.tells(fabric, family, origin, at) {
+            return true;
+        }
         if self.verdict(fabric, family, origin, at).is_none() {
             return false;
         }
@@ -380,6 +357,18 @@ impl Bgp {
                 let found = self.propagate(fabric, family, &[origin], Some(prefix));
                 found.best.values().map(Option::is_some).collect()
             })[at.index()]
+    }
+
+    /// Whether a speaker tells another of its own itself: that has a route then, this or a better one.
+    fn tells(&self, fabric: &Fabric, family: Family, origin: RouterId, at: RouterId) -> bool {
+        let device = fabric.router(at).device;
+        let mut sessions = fabric.router(origin).sessions.iter();
+        sessions.any(|session| {
+            fabric.session(session).peer == device
+                && self.outcomes[session].twin.is_some_and(|end| {
+                    self.offer(fabric, family, &Path::local(origin), end, None).is_ok()
+                })
+        })
     }
 
     /// Follows the routes of some origins to all speakers; `prefix` is what policies are asked about.
@@ -637,46 +626,6 @@ impl Bgp {
     }
 }
 
-/// Classes of speakers, with the origin by itself as the last.
-struct AmongClasses<'a> {
-    bgp: &'a Bgp,
-    fabric: &'a Fabric,
-    family: Family,
-    origin: RouterId,
-    count: usize,
-}
-
-impl settle::Telling for AmongClasses<'_> {
-    fn peers(&self, at: usize, tell: &mut dyn FnMut(usize, SessionId)) {
-        let (fabric, bgp) = (self.fabric, self.bgp);
-        if at == self.count {
-            for session in fabric.router(self.origin).sessions.iter() {
-                let peer = fabric.devices[fabric.session(session).peer].router;
-                if let Some((peer, twin)) = peer.zip(bgp.outcomes[session].twin) {
-                    tell(bgp.classes.of[peer] as usize, twin);
-                }
-            }
-            return;
-        }
-        for (to, sessions) in &bgp.classes.peers[at] {
-            // The origin itself does not stand for its class here.
-            let origin = fabric.router(self.origin).device;
-            let other = sessions.iter().find(|&&session| fabric.session(session).peer != origin);
-            if let Some(twin) = other.and_then(|&session| bgp.outcomes[session].twin) {
-                tell(*to as usize, twin);
-            }
-        }
-    }
-
-    fn offer(&self, path: &Path, at: SessionId) -> Option<Path> {
-        self.bgp.offer(self.fabric, self.family, path, at, None).ok()
-    }
-
-    fn is_better(&self, one: &Path, other: &Path) -> bool {
-        compare(self.fabric, one, other) == Ordering::Less
-    }
-}
-
 /// The speakers themselves.
 struct AmongSpeakers<'a, A> {
     bgp: &'a Bgp,
@@ -706,16 +655,9 @@ impl<A: Fn(RouterId) -> bool> settle::Telling for AmongSpeakers<'_, A> {
     }
 }
 
-impl Verdicts {
-    fn of(count: usize) -> Self {
-        Self(std::iter::repeat_with(OnceLock::new).take(count).collect())
-    }
-}
-
-/// What has been asked of it is none of its meaning.
-impl fmt::Debug for Verdicts {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "of {} classes", self.0.len())
+impl Verdict {
+    fn of(path: &Path) -> Self {
+        Self { rewritten: path.rewritten, communities: path.communities }
     }
 }
 

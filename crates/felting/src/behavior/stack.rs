@@ -86,6 +86,9 @@ pub(super) type Stacks = IdVec<StackId, StackOutcome>;
 
 /// The part of its switch that a port is on: the first, unless the switch is a stack that has split.
 pub(crate) fn part_of(fabric: &Fabric, stacks: &Stacks, port: PortId) -> usize {
+    if stacks.is_empty() {
+        return 0;
+    }
     let Some(stack) = fabric.device(fabric.port(port).device).stack else { return 0 };
     // Most stacks are whole, and whose port it is need not be looked for.
     if stacks[stack].parts.len() < 2 {

@@ -28,10 +28,11 @@ use super::lag::LagOutcome;
 use super::link::Far;
 use crate::fabric::Condition;
 use crate::fabric::{
-    DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, WanId,
+    DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, StaticRoute,
+    WanId,
 };
 use crate::id::{IdVec, typed_id};
-use crate::value::{Advertised, IpPrefix, IsolatedBy, UnderlayProtocol};
+use crate::value::{Advertised, Family, IpPrefix, IsolatedBy, UnderlayProtocol};
 
 typed_id! {
     /// Two interfaces that face each other.
@@ -498,6 +499,60 @@ impl Underlay {
             *known.entry((led(0), led(1), bgp.class_of(id), alone)).or_insert(next)
         };
         IdVec::from(fabric.routers.ids().map(view).collect::<Vec<_>>())
+    }
+
+    /// Numbers for what routers are led to by what nothing tells apart: those of one number reach an address or don't,
+    /// but for those that [`told_apart_by`](Self::told_apart_by) names.
+    pub(super) fn groups(&self, fabric: &Fabric) -> IdVec<RouterId, u32> {
+        let mut known: FxHashMap<_, u32> = FxHashMap::default();
+        let group = |id: RouterId| {
+            let led = |version: usize| {
+                let Parts { own, backbones, told, .. } = &self.parts[version][id];
+                (&own[..], &backbones[..], &told[..])
+            };
+            let color = |family: Family| self.bgp.color(fabric, family, id);
+            let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
+            let key = (led(0), led(1), color(Family::Ipv4), color(Family::Ipv6));
+            *known.entry(key).or_insert(next)
+        };
+        IdVec::from(fabric.routers.ids().map(group).collect::<Vec<_>>())
+    }
+
+    /// The routers that may be led to an address otherwise than others of their group, those together that are led
+    /// alike if they are of one group; none if each may be led otherwise.
+    pub(super) fn told_apart_by(
+        &self,
+        fabric: &Fabric,
+        address: IpAddr,
+    ) -> Option<Vec<(SmallVec<[u32; 4]>, RouterId)>> {
+        let written = |route: &StaticRoute| route.vrf.is_none() && route.to.contains(address);
+        if fabric.static_routes.iter().any(written) {
+            return None;
+        }
+        let host = IpPrefix::host(address);
+        let lengths = self.lengths.iter().filter(|&&length| length <= host.length());
+        let prefixes = lengths.map(|&length| host.shortened(length));
+        let mut marks: FxHashMap<RouterId, SmallVec<[u32; 4]>> = FxHashMap::default();
+        let mut place = 0;
+        let mut mark = |router: RouterId, place: u32, number: u32| {
+            marks.entry(router).or_default().extend([place, number]);
+        };
+        for prefix in prefixes {
+            for origin in self.origins(&prefix) {
+                mark(origin.router, place, 0);
+                let apart = self.bgp.told_apart_by(fabric, prefix.family(), origin.router)?;
+                for (router, number) in apart {
+                    mark(router, place + 1, number);
+                }
+                place += 2;
+            }
+        }
+        for &owner in self.connected.get(&host).into_iter().flatten() {
+            mark(owner, place, 0);
+        }
+        let mut found: Vec<_> = marks.into_iter().map(|(router, marks)| (marks, router)).collect();
+        found.sort_unstable();
+        Some(found)
     }
 
     pub(crate) fn owns(fabric: &Fabric, router: RouterId, address: IpAddr) -> bool {

@@ -50,6 +50,28 @@ fn plans() -> impl Strategy<Value = FirstFabric> {
     })
 }
 
+/// The same fabric with BGP on its links: an AS number for each pair of leaves and for each other router, and EVPN
+/// told by eBGP with the next hop kept.
+fn over_bgp(text: &str) -> String {
+    let others = match text.contains("top-") {
+        true => "[\"spine-*\", \"top-*\"]",
+        false => "\"spine-*\"",
+    };
+    let numbers = format!(
+        "policy_required = false\n\n[[pool]]\nname = \"spine-numbers\"\ngives = \"as-numbers\"\n\
+         base = 65100\non = {others}\n\n[[pool]]\nname = \"leaf-numbers\"\ngives = \"as-numbers\"\n\
+         base = 4200000000\nby = \"pair\"\non = \"leaf-*\"\n"
+    );
+    let mut text = text
+        .replace("protocol = \"ospf\"", "protocol = \"bgp\"")
+        .replace("as_number = 65000\n", &numbers)
+        .replace("client = true\n", "next_hop = \"kept\"\n");
+    for of in ["spine", "leaf", "top"] {
+        text = text.replace(&format!("\nto = \"{of}"), &format!("\nmultihop = 3\nto = \"{of}"));
+    }
+    text.replace("\nto = \"top", "\nnext_hop = \"kept\"\nto = \"top")
+}
+
 /// The text with those of some slips that fit it.
 fn with_slips(text: String, slips: &[Index]) -> String {
     let all = [expectations::FAULTS, MORE_FAULTS].concat();
@@ -73,11 +95,14 @@ fn floods_where_asked(fabric: &Fabric, state: &State) -> usize {
                 continue;
             }
             let listed: BTreeSet<IpAddr> = list.targets.iter().map(|one| one.address).collect();
-            let asked = received.iter().filter(|one| {
-                matches!(one.route.kind, RouteKind::InclusiveMulticast { .. })
-                    && one.imports.contains(&Import::Segment(presence))
+            let imported =
+                received.iter().filter(|one| one.imports.contains(&Import::Segment(presence)));
+            // The tunnel identifier of the route (RFC 6514 section 5), whatever its next hop.
+            let asked = imported.filter_map(|one| match one.route.kind {
+                RouteKind::InclusiveMulticast { originator } => Some(originator),
+                _ => None,
             });
-            let asked: BTreeSet<IpAddr> = asked.filter_map(|one| one.next_hop).collect();
+            let asked: BTreeSet<IpAddr> = asked.collect();
             assert_eq!(listed, asked, "{} floods", fabric.device_name(switch));
             compared += listed.len();
         }
@@ -100,12 +125,35 @@ fn routes_as_speakers(fabric: &Fabric, state: &State) {
     }
 }
 
+/// What is known of all routers at once, beside the routes to each loopback followed by themselves.
+fn delivered_as_routed(fabric: &Fabric, state: &State) -> usize {
+    let mut led = 0;
+    for (to, owner) in fabric.routers() {
+        let Some(loopback) = owner.loopbacks.first() else { continue };
+        let toward = state.toward(fabric, loopback.prefix());
+        for (at, router) in fabric.routers().filter(|(at, _)| *at != to) {
+            let delivers = state.underlay().delivers(fabric, at, loopback.address()).is_ok();
+            let ends = [at, to].map(|id| fabric.device_name(fabric.router(id).device));
+            assert_eq!(toward.routes[at].is_some(), delivers, "{ends:?}, {:?}", router.protocol);
+            led += usize::from(delivers);
+        }
+    }
+    led
+}
+
 #[test]
 fn lists_and_routes_are_of_something() {
     let (text, _) = expectations::peopled(&FirstFabric::default());
     let fabric = crate::read(&text);
     // Two segments at four leaves in two pairs, each with the other pair's address.
-    assert_eq!(floods_where_asked(&fabric, &State::of(&fabric, &Condition::default())), 8);
+    let state = State::of(&fabric, &Condition::default());
+    assert_eq!(floods_where_asked(&fabric, &state), 8);
+    // Of six routers each has a way to the loopbacks of the others.
+    assert_eq!(delivered_as_routed(&fabric, &state), 30);
+    let fabric = crate::read(&over_bgp(&text));
+    let state = State::of(&fabric, &Condition::default());
+    assert_eq!(floods_where_asked(&fabric, &state), 8);
+    assert_eq!(delivered_as_routed(&fabric, &state), 30);
 }
 
 proptest! {
@@ -120,8 +168,10 @@ proptest! {
         plan in plans(),
         slips in prop::collection::vec(any::<Index>(), 0..3),
         cuts in (any::<Index>(), any::<Index>()),
+        bgp in any::<bool>(),
     ) {
         let (text, pairs) = expectations::peopled(&plan);
+        let text = if bgp { over_bgp(&text) } else { text };
         let text = with_slips(text, &slips);
         let fabric = crate::read(&text);
         let whole = State::of(&fabric, &Condition::default());
@@ -136,6 +186,7 @@ proptest! {
             prop_assert!(format!("{state:?}") == format!("{given:?}"), "{condition:?}");
             floods_where_asked(&fabric, &state);
             routes_as_speakers(&fabric, &state);
+            delivered_as_routed(&fabric, &state);
             reaching::compare(&fabric, &condition);
         }
         let some: Vec<_> = pairs.into_iter().take(4).collect();

@@ -1,6 +1,7 @@
 //! Whether a speaker has a way to the next hop of a route: without one it can't use the route, nor pass it on
 //! (RFC 4271 section 9.1.2.1).
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -22,15 +23,56 @@ pub(super) enum NextHop {
     Link(SessionId),
 }
 
+/// What stands in a relation of next hops.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(super) enum Unreached {
+    Router(RouterId),
+    Group(u32),
+    NextHop(NextHop),
+}
+
+/// How.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(super) enum Unreaching {
+    /// It is the address of a speaker,
+    Of,
+    /// that on the link of the how manieth session between two, by its end,
+    Link(usize),
+    /// and by the other end.
+    LinkTo(usize),
+    /// All of a group, or one speaker, have no way to it,
+    Lacks,
+    /// but this one has.
+    Has,
+    /// A speaker is in a group.
+    In,
+}
+
+/// The place of a session among those between its two ends.
+pub(super) fn place_between(fabric: &Fabric, session: SessionId) -> usize {
+    let (here, there) = (fabric.session(session).device, fabric.session(session).peer);
+    let own = fabric.router_of(here).map(|router| router.sessions.iter());
+    let between = |id: &SessionId| fabric.session(*id).peer == there;
+    own.into_iter().flatten().filter(between).take_while(|&id| id != session).count()
+}
+
 /// The next hops that some speakers have no way to: none where all is well.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Unresolved {
-    /// Speakers of one view are led by the underlay to the same addresses.
-    views: IdVec<RouterId, u32>,
-    pairs: FxHashSet<(u32, NextHop)>,
-    /// The views that have no way to each next hop of these pairs, in order.
-    by: FxHashMap<NextHop, SmallVec<[u32; 2]>>,
-    blind: FxHashSet<u32>,
+    /// Speakers of one group are led by the underlay to the same addresses, but for what is said of them alone.
+    group: IdVec<RouterId, u32>,
+    by: BTreeMap<NextHop, Lacking>,
+}
+
+/// Who has no way to a next hop.
+#[derive(Clone, Debug, Default)]
+struct Lacking {
+    /// All of these groups, in order,
+    groups: SmallVec<[u32; 2]>,
+    /// but for these,
+    but: SmallVec<[RouterId; 2]>,
+    /// and these of others.
+    also: SmallVec<[RouterId; 2]>,
 }
 
 /// The address by which EVPN names a speaker as next hop: its VTEP's, or its loopback's.
@@ -43,49 +85,117 @@ pub(crate) fn address_of(fabric: &Fabric, speaker: RouterId) -> Option<IpAddr> {
 impl Unresolved {
     /// Whether every speaker has a way to every next hop.
     pub(super) fn is_empty(&self) -> bool {
-        self.pairs.is_empty()
+        self.by.is_empty()
     }
 
     /// Whether a speaker has no way to a next hop.
     pub(super) fn holds(&self, at: RouterId, next_hop: NextHop) -> bool {
-        !self.pairs.is_empty() && self.pairs.contains(&(self.views[at], next_hop))
+        self.by.get(&next_hop).is_some_and(|lacking| {
+            lacking.also.contains(&at)
+                || (lacking.groups.contains(&self.group[at]) && !lacking.but.contains(&at))
+        })
     }
 
-    /// The views that have no way to a next hop.
-    pub(super) fn views_without(&self, next_hop: NextHop) -> SmallVec<[u32; 2]> {
-        self.by.get(&next_hop).cloned().unwrap_or_default()
+    /// What is known of next hops as relations: of each whose it is, and which groups and speakers it is out of
+    /// reach for; and of these groups who is in them. In order.
+    pub(super) fn relations(&self, fabric: &Fabric) -> Vec<(Unreached, Unreaching, Unreached)> {
+        let mut found = Vec::new();
+        let mut groups: BTreeSet<u32> = BTreeSet::new();
+        for (&next_hop, lacking) in &self.by {
+            let hop = Unreached::NextHop(next_hop);
+            let router = |device: DeviceId| fabric.devices[device].router.map(Unreached::Router);
+            match next_hop {
+                NextHop::Speaker(speaker) => {
+                    found.push((hop, Unreaching::Of, Unreached::Router(speaker)));
+                }
+                NextHop::Link(session) => {
+                    let place = place_between(fabric, session);
+                    let session = fabric.session(session);
+                    let of = router(session.device).map(|of| (hop, Unreaching::Link(place), of));
+                    let to = router(session.peer).map(|to| (hop, Unreaching::LinkTo(place), to));
+                    found.extend(of.into_iter().chain(to));
+                }
+            }
+            groups.extend(&lacking.groups);
+            found.extend(
+                lacking.groups.iter().map(|&g| (hop, Unreaching::Lacks, Unreached::Group(g))),
+            );
+            let single = |how: Unreaching| move |&at: &RouterId| (hop, how, Unreached::Router(at));
+            found.extend(lacking.but.iter().map(single(Unreaching::Has)));
+            found.extend(lacking.also.iter().map(single(Unreaching::Lacks)));
+        }
+        for (router, group) in self.group.iter().filter(|(_, group)| groups.contains(group)) {
+            found.push((Unreached::Group(*group), Unreaching::In, Unreached::Router(router)));
+        }
+        found.sort_unstable();
+        found
     }
 
-    /// The view of a speaker, where it matters.
-    pub(super) fn view(&self, at: RouterId) -> Option<u32> {
-        (!self.blind.is_empty()).then(|| self.views[at]).filter(|view| self.blind.contains(view))
-    }
-
-    fn add(&mut self, view: u32, next_hop: NextHop) {
-        if self.pairs.insert((view, next_hop)) {
-            self.by.entry(next_hop).or_default().push(view);
-            self.blind.insert(view);
+    fn add(&mut self, group: u32, next_hop: NextHop) {
+        let groups = &mut self.by.entry(next_hop).or_default().groups;
+        if let Err(place) = groups.binary_search(&group) {
+            groups.insert(place, group);
         }
     }
 
     /// The VTEPs and loopbacks that speakers of EVPN are not led to, whatever they hear.
     pub(super) fn of_speakers(fabric: &Fabric, underlay: &Underlay, outcomes: &Outcomes) -> Self {
-        let mut found = Self { views: underlay.views(fabric), ..Self::default() };
+        let mut found = Self { group: underlay.groups(fabric), ..Self::default() };
         let carries = |&session: &SessionId| outcomes[session].carries(Family::Evpn);
-        let speakers = fabric.routers.iter().filter(|(_, router)| {
-            let mut sessions = router.sessions.iter();
-            sessions.any(|session| carries(&session))
-        });
-        let speakers: Vec<RouterId> = speakers.map(|(id, _)| id).collect();
-        let members = members(&found.views, speakers.iter().copied());
+        let speaks = |router: &crate::fabric::Router| {
+            router.sessions.iter().any(|session| carries(&session))
+        };
+        let speakers: Vec<RouterId> =
+            fabric.routers.iter().filter(|(_, router)| speaks(router)).map(|(id, _)| id).collect();
+        let mut members: Vec<Vec<RouterId>> = Vec::new();
+        for &speaker in &speakers {
+            let group = found.group[speaker] as usize;
+            if members.len() <= group {
+                members.resize(group + 1, Vec::new());
+            }
+            members[group].push(speaker);
+        }
         let mut heard = Heard::default();
         for &speaker in &speakers {
             let Some(address) = address_of(fabric, speaker) else { continue };
-            for (view, members) in &members {
-                let Some(&at) = members.iter().find(|&&at| at != speaker) else { continue };
-                if underlay.delivers_as(fabric, at, address, &mut heard).is_err() {
-                    found.add(*view, NextHop::Speaker(speaker));
+            let apart = underlay.told_apart_by(fabric, address);
+            let single = |at: RouterId| (SmallVec::from_iter([u32::MAX]), at);
+            let each = apart.is_none();
+            let apart = apart.unwrap_or_else(|| speakers.iter().copied().map(single).collect());
+            let is_apart = |at: RouterId| each || apart.iter().any(|(_, other)| *other == at);
+            let mut leads =
+                |at: RouterId| underlay.delivers_as(fabric, at, address, &mut heard).is_ok();
+            let mut lacking = Lacking::default();
+            for (group, members) in members.iter().enumerate() {
+                let stands = members.iter().copied().find(|&at| at != speaker && !is_apart(at));
+                if stands.is_some_and(|at| !leads(at)) {
+                    lacking.groups.push(u32::try_from(group).unwrap_or(u32::MAX));
                 }
+            }
+            let mut known: Vec<(u32, bool)> = Vec::new();
+            for alike in apart.chunk_by(|one, other| !each && one.0 == other.0) {
+                known.clear();
+                let speaking = alike.iter().map(|(_, at)| *at).filter(|&at| at != speaker);
+                for at in speaking.filter(|&at| speaks(fabric.router(at))) {
+                    let group = found.group[at];
+                    let of_group = known.iter().find(|(known, _)| *known == group);
+                    let led = match of_group {
+                        Some(&(_, led)) => led,
+                        None => {
+                            let led = leads(at);
+                            known.push((group, led));
+                            led
+                        }
+                    };
+                    match (lacking.groups.contains(&group), led) {
+                        (true, true) => lacking.but.push(at),
+                        (false, false) => lacking.also.push(at),
+                        _ => {}
+                    }
+                }
+            }
+            if !lacking.groups.is_empty() || !lacking.also.is_empty() {
+                found.by.insert(NextHop::Speaker(speaker), lacking);
             }
         }
         found
@@ -102,7 +212,7 @@ impl Unresolved {
         if keeping.is_empty() {
             return Self::default();
         }
-        let mut found = Self { views: underlay.views_with(fabric, bgp), ..Self::default() };
+        let mut found = Self { group: underlay.views_with(fabric, bgp), ..Self::default() };
         let mut heard = Heard::default();
         let mut known: FxHashMap<RouterId, Vec<RouterId>> = FxHashMap::default();
         for (id, session) in fabric.sessions() {
@@ -114,7 +224,7 @@ impl Unresolved {
             let subnets = fabric.interface(interface).addresses.iter().map(|one| one.subnet());
             let subnets: SmallVec<[IpPrefix; 2]> = subnets.collect();
             let behind =
-                known.entry(first).or_insert_with(|| behind(&keeping, &found.views, first));
+                known.entry(first).or_insert_with(|| behind(&keeping, &found.group, first));
             for at in behind.iter().copied().filter(|&at| Some(at) != own) {
                 let led = subnets.iter().any(|subnet| {
                     underlay.origins(subnet).iter().any(|origin| {
@@ -130,7 +240,7 @@ impl Unresolved {
                     })
                 });
                 if !led {
-                    found.add(found.views[at], NextHop::Link(id));
+                    found.add(found.group[at], NextHop::Link(id));
                 }
             }
         }
@@ -188,20 +298,4 @@ pub(crate) fn next_hop_rule(fabric: &Fabric, session: &Session) -> NextHopRule {
         false => NextHopRule::Rewritten,
     };
     session.next_hop.map_or(usual, |rule| rule.value)
-}
-
-/// The first two of each view, in the order of the views: of any next hop one of them is not the owner.
-fn members(
-    views: &IdVec<RouterId, u32>,
-    all: impl Iterator<Item = RouterId>,
-) -> Vec<(u32, SmallVec<[RouterId; 2]>)> {
-    let mut found: std::collections::BTreeMap<u32, SmallVec<[RouterId; 2]>> =
-        std::collections::BTreeMap::new();
-    for router in all {
-        let members = found.entry(views[router]).or_default();
-        if members.len() < 2 {
-            members.push(router);
-        }
-    }
-    found.into_iter().collect()
 }

@@ -88,8 +88,14 @@ impl Builder<'_> {
 
     /// The members of a LAG by the part of its switch that they are on.
     fn by_part(&self, lag: LagId) -> SmallVec<[(usize, SmallVec<[MemberId; 4]>); 1]> {
+        let members = &self.fabric.lag(lag).members;
+        if self.fabric.device(self.fabric.lag(lag).device).stack.is_none() {
+            return SmallVec::from_iter(
+                (!members.is_empty()).then(|| (0, members.iter().collect())),
+            );
+        }
         let mut found: SmallVec<[(usize, SmallVec<[MemberId; 4]>); 1]> = SmallVec::new();
-        for member in self.fabric.lag(lag).members.iter() {
+        for member in members.iter() {
             let port = self.fabric.member(member).port.value;
             let part = stack::part_of(self.fabric, self.stacks, port);
             match found.iter_mut().find(|(known, _)| *known == part) {
