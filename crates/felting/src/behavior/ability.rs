@@ -25,6 +25,23 @@ pub(super) fn refused(fabric: &Fabric, causes: &mut Causes) -> Refused {
     refused
 }
 
+/// Whether a device may refuse some member of a LAG, or keep it in reserve.
+pub(super) fn may_refuse(fabric: &Fabric, lag: &Lag) -> bool {
+    let limited = fabric
+        .hardware_of(lag.device)
+        .is_some_and(|kind| kind.members_in_use.is_some() || kind.members_bundled.is_some());
+    let mut rates = lag.members.iter().map(|member| rate(fabric, member));
+    let first = rates.next();
+    limited
+        || unsupported(fabric, lag)
+        || rates.any(|rate| Some(rate) != first)
+        || !fabric.port_settings.is_empty()
+            && lag.members.iter().any(|member| {
+                let port = fabric.member(member).port.value;
+                fabric.settings_of(port).is_some_and(|settings| settings.partition.is_some())
+            })
+}
+
 /// Whether the device can't do what the LAG asks at all.
 fn unsupported(fabric: &Fabric, lag: &Lag) -> bool {
     let Some(kind) = fabric.hardware_of(lag.device) else { return false };

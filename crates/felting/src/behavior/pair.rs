@@ -238,9 +238,9 @@ pub(super) fn peer_links(
             let passive = |lag: &Lag| lag.mode.value == Activity::Passive;
             let sure = x.protocol.value == y.protocol.value
                 && !(passive(x) && passive(y))
-                && [x, y].iter().all(|lag| lag.min_members.value <= 1)
-                && fabric.hardware_of(x.device).is_none()
-                && fabric.hardware_of(y.device).is_none();
+                && [x, y].iter().all(|lag| {
+                    lag.min_members.value <= 1 && !super::ability::may_refuse(fabric, lag)
+                });
             (!sure).then_some((id, [a.value, b.value]))
         })
         .collect();

@@ -4,6 +4,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
 mod plant;
+mod routed;
 
 use felting::{Fabric, rules};
 
