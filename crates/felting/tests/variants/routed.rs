@@ -104,6 +104,26 @@ fn overlay() {
             &["overlay-family-inactive at crest-*"],
         ),
         (
+            "one of two reflectors that passes nothing between two of its peers is half of the redundancy",
+            "overlay-client-missing",
+            &[(
+                "[[session]]\non = \"crest-*\"\nto = \"kelp-[b-c]\"\n",
+                "[[session]]\non = \"crest-1\"\nto = \"kelp-[b-c]\"\nclient = true\n\
+                 [[session]]\non = \"crest-2\"\nto = \"kelp-[b-c]\"\n",
+            )],
+            &["overlay-client-missing at crest-2"],
+        ),
+        (
+            "one that is no client hears of all clients, and they of it (RFC 4456 section 6)",
+            "overlay-client-missing",
+            &[(
+                "[[session]]\non = \"crest-*\"\nto = \"kelp-[b-c]\"\n",
+                "[[session]]\non = \"crest-*\"\nto = \"kelp-b\"\nclient = true\n\
+                 [[session]]\non = \"crest-*\"\nto = \"kelp-c\"\n",
+            )],
+            &[],
+        ),
+        (
             "distinguishers that differ in the number alone are two",
             "overlay-rd-reused",
             &[("10.64.8.11:0310", "10.64.8.11:311")],

@@ -4,9 +4,11 @@ use std::collections::BTreeMap;
 use rustc_hash::FxHashSet;
 
 use super::{asn, carrying, hears, vteps};
+use crate::behavior::NotPassed;
 use crate::behavior::session::is_internal;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::Family;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -112,7 +114,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     && router(leaf).is_some_and(|at| !hears(cx, at, *origin))
             })
         });
-        let Some(&leaf) = deaf else { continue };
+        let Some(&leaf) = deaf else {
+            if let Some(half) = half_passed(cx, reflector, &leaves)
+                && said.insert(span)
+            {
+                half.report(cx, reflector, span, reflects, out);
+            }
+            continue;
+        };
         if !said.insert(span) {
             continue;
         }
@@ -131,5 +140,66 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .remedy("say `client = true` for them".to_owned())
         .about(reflector)
         .about(leaf);
+    }
+}
+
+/// So many are tried beside the first: those of one session statement mostly stand alike.
+const MOST_TRIED: usize = 16;
+
+/// Two VTEPs that a reflector doesn't pass each other's routes to, which one other speaker alone does.
+struct Half {
+    between: [DeviceId; 2],
+    /// Who does.
+    by: DeviceId,
+}
+
+/// Non-clients of a reflector that learn from each other by one other speaker only: not over a session of their own,
+/// and not as the sides of a pair.
+fn half_passed(cx: &Context<'_>, reflector: DeviceId, leaves: &[DeviceId]) -> Option<Half> {
+    let (fabric, bgp) = (cx.fabric, cx.state.bgp());
+    let first = *leaves.first()?;
+    let at = fabric.device(first).router?;
+    leaves[1..].iter().take(MOST_TRIED).find_map(|&other| {
+        let origin = fabric.device(other).router?;
+        if asn(fabric, other) != asn(fabric, first) || fabric.pair_of(first, other).is_some() {
+            return None;
+        }
+        let found = bgp.propagate(fabric, Family::Evpn, &[origin], None);
+        let offers = bgp.received(fabric, Family::Evpn, &found, at, None);
+        let peer = |session| fabric.session(session).peer;
+        let withheld = offers.iter().any(|(session, offer)| {
+            peer(*session) == reflector && *offer == Err(NotPassed::NotReflected)
+        });
+        let mut bring = offers.iter().filter(|(_, offer)| offer.is_ok());
+        let (Some((session, _)), None) = (bring.next(), bring.next()) else { return None };
+        let by = peer(*session);
+        (withheld && by != other).then_some(Half { between: [first, other], by })
+    })
+}
+
+impl Half {
+    fn report(
+        &self,
+        cx: &Context<'_>,
+        reflector: DeviceId,
+        span: Span,
+        reflects: Span,
+        out: &mut Findings<'_>,
+    ) {
+        let fabric = cx.fabric;
+        let [one, other] = self.between.map(|device| fabric.device_name(device));
+        let (name, by) = (fabric.device_name(reflector), fabric.device_name(self.by));
+        out.report(
+            span,
+            format!("{one} and {other} are no clients of {name}"),
+            format!("{name} reflects, but not between {one} and {other}: {by} alone does"),
+        )
+        .severity(Severity::Warning)
+        .related(reflects, format!("{name} has clients here"))
+        .wire(format!("while {by} is off, {one} and {other} learn nothing from each other"))
+        .remedy("say `client = true` for them".to_owned())
+        .about(reflector)
+        .about(self.between[0])
+        .about(self.between[1]);
     }
 }
