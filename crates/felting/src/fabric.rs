@@ -33,7 +33,7 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use smol_str::SmolStr;
 
-use crate::id::{Id, IdVec, typed_id};
+use crate::id::{FromIndex, Id, IdVec, typed_id};
 use crate::source::Fault;
 use crate::value::{IpPrefix, Mtu, VlanId};
 pub(crate) use compile::compile;
@@ -189,6 +189,11 @@ macro_rules! arenas {
 }
 
 impl Fabric {
+    /// A fact about each switch and host, to be looked up by its id.
+    pub fn of_each_device<T>(&self, fact: impl FnMut(DeviceId) -> T) -> IdVec<DeviceId, T> {
+        IdVec::of(self.devices.ids().map(fact).collect())
+    }
+
     /// The ports that a side of a pair has for its peer link: the members of a LAG, or a single port.
     pub(crate) fn peer_ports(&self, pair: &Pair, side: usize) -> Vec<PortId> {
         let side = &pair.sides[side];

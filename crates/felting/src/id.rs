@@ -5,16 +5,39 @@ use std::marker::PhantomData;
 use std::ops::{Index, IndexMut, Range};
 
 /// An index into one arena: a `u32` that only its own [`IdVec`] takes.
+///
+/// Ids come from a fabric alone: nobody outside can make one.
+///
+/// ```compile_fail
+/// fn forged<I: felting::id::Id>() -> I {
+///     I::from_index(3)
+/// }
+/// ```
 pub trait Id: Copy + Eq + Ord + fmt::Debug {
+    /// The id of the element at a place; nobody outside has a key.
+    #[doc(hidden)]
+    fn made(index: usize, key: Key) -> Self;
+    /// The place of the element in its arena.
+    fn index(self) -> usize;
+}
+
+/// What it takes to make an id.
+#[derive(Clone, Copy, Debug)]
+pub struct Key(());
+
+/// Ids from places, in here.
+pub(crate) trait FromIndex: Id {
     /// The id of the element at `index`.
     ///
     /// # Panics
     ///
     /// If `index` is beyond `u32::MAX`; the reader refuses fabrics far below that.
-    fn from_index(index: usize) -> Self;
-    /// The place of the element in its arena.
-    fn index(self) -> usize;
+    fn from_index(index: usize) -> Self {
+        Self::made(index, Key(()))
+    }
 }
+
+impl<I: Id> FromIndex for I {}
 
 /// Makes a newtype over `u32` that prints as its noun and number (`switch3`).
 macro_rules! typed_id {
@@ -24,7 +47,7 @@ macro_rules! typed_id {
         $vis struct $name(u32);
 
         impl $crate::id::Id for $name {
-            fn from_index(index: usize) -> Self {
+            fn made(index: usize, _: $crate::id::Key) -> Self {
                 Self(u32::try_from(index).expect("arenas stay below the reader's limit on things"))
             }
             fn index(self) -> usize {
@@ -50,12 +73,13 @@ pub struct IdVec<I, T> {
 
 impl<I, T> Default for IdVec<I, T> {
     fn default() -> Self {
-        Self::from(Vec::new())
+        Self::of(Vec::new())
     }
 }
 
-impl<I, T> From<Vec<T>> for IdVec<I, T> {
-    fn from(raw: Vec<T>) -> Self {
+impl<I, T> IdVec<I, T> {
+    /// The elements in the order of their ids.
+    pub(crate) fn of(raw: Vec<T>) -> Self {
         Self { raw, ids: PhantomData }
     }
 }
@@ -68,7 +92,7 @@ impl<I, T: fmt::Debug> fmt::Debug for IdVec<I, T> {
 
 impl<I: Id, T> IdVec<I, T> {
     /// Adds an element and tells its id.
-    pub fn push(&mut self, value: T) -> I {
+    pub(crate) fn push(&mut self, value: T) -> I {
         let id = I::from_index(self.raw.len());
         self.raw.push(value);
         id
@@ -118,7 +142,7 @@ impl<I: Id, T> IdVec<I, T> {
 impl<I: Id, T: Clone> IdVec<I, T> {
     /// As many copies of `value` as `like` has elements: a place for facts about each of them.
     pub(crate) fn filled<U>(like: &IdVec<I, U>, value: T) -> Self {
-        Self::from(vec![value; like.len()])
+        Self::of(vec![value; like.len()])
     }
 }
 

@@ -55,7 +55,7 @@ impl Fabric {
     /// ```no_run
     /// let fabric = felting::Fabric::from_path("saltmarsh/fabric.toml");
     /// for fault in fabric.faults() {
-    ///     println!("{}: {}", fabric.sources().location(fault.at), fault.message);
+    ///     println!("{}: {}", fabric.sources().location(fault.at()), fault.what.message);
     /// }
     /// ```
     pub fn from_path(path: impl AsRef<Path>) -> Self {
@@ -93,7 +93,7 @@ impl Fabric {
     /// ```
     /// use felting::Fabric;
     /// let fabric = Fabric::from_text("shore.toml", "[[switch]]\nname = \"kelp-a\"\nnumbr = 1\n");
-    /// assert_eq!(fabric.faults()[0].message, "`switch` has no key `numbr`");
+    /// assert_eq!(fabric.faults()[0].what.message, "`switch` has no key `numbr`");
     /// ```
     pub fn from_text(name: &str, text: &str) -> Self {
         let mut files = Memory::default();

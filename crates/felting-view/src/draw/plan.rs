@@ -650,7 +650,7 @@ struct Likeness {
 impl Cabling {
     fn of(fabric: &Fabric) -> Self {
         let mut beside: IdVec<DeviceId, BTreeMap<DeviceId, usize>> =
-            fabric.devices().map(|_| BTreeMap::new()).collect::<Vec<_>>().into();
+            fabric.of_each_device(|_| BTreeMap::new());
         for (_, cable) in fabric.cables() {
             let [a, b] = cable.ends.map(|end| fabric.port(end.value).device);
             if a != b {
@@ -756,9 +756,9 @@ fn tiers(
     beside: &IdVec<DeviceId, BTreeMap<DeviceId, usize>>,
 ) -> IdVec<DeviceId, usize> {
     const LEAF: usize = 2;
-    let mut tier: IdVec<DeviceId, Option<usize>> = fabric
-        .devices()
-        .map(|(id, device)| match device.role.map(|role| role.value) {
+    let mut tier: IdVec<DeviceId, Option<usize>> = fabric.of_each_device(|id| {
+        let device = fabric.device(id);
+        match device.role.map(|role| role.value) {
             Some(Role::SuperSpine) => Some(0),
             Some(Role::Spine) => Some(1),
             Some(Role::Leaf | Role::Border) => Some(LEAF),
@@ -768,9 +768,8 @@ fn tiers(
                 Some(LEAF)
             }
             Some(Role::Access | Role::Router) | None => None,
-        })
-        .collect::<Vec<_>>()
-        .into();
+        }
+    });
     let none = tier.iter().all(|(_, tier)| tier.is_none());
     if none {
         // Nothing is said of roles: what has hosts is a leaf, and what joins leaves is above them.
@@ -794,5 +793,5 @@ fn tiers(
             }
         }
     }
-    tier.iter().map(|(_, tier)| tier.unwrap_or(LEAF + 1)).collect::<Vec<_>>().into()
+    fabric.of_each_device(|id| tier[id].unwrap_or(LEAF + 1))
 }

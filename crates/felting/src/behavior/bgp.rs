@@ -21,7 +21,7 @@ use super::session::is_internal;
 use super::session::{self, Outcomes, SessionFault, SessionOutcome};
 use super::underlay::Underlay;
 use crate::fabric::{DeviceId, Fabric, PolicyName, RouterId, SessionId};
-use crate::id::{Id, IdVec};
+use crate::id::{FromIndex, Id, IdVec};
 use crate::value::{Asn, Family, IpPrefix, NextHopRule};
 use alike::Spread;
 use next_hop::{NextHop, Unreached, Unreaching, Unresolved};
@@ -411,7 +411,7 @@ impl Bgp {
     ) -> Propagated {
         let telling = AmongSpeakers { bgp: self, fabric, family, prefix, among: &among };
         let own = origins.iter().map(|&origin| (origin.index(), Path::local(origin)));
-        let best = IdVec::from(settle::settle(&telling, fabric.routers.len(), own));
+        let best = IdVec::of(settle::settle(&telling, fabric.routers.len(), own));
         Propagated { best }
     }
 

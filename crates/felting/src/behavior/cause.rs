@@ -6,7 +6,7 @@ use crate::fabric::{
     CableId, DeviceId, EthernetSegmentId, GroupId, InterfaceId, LagId, PairId, PortId, PresenceId,
     SessionId, StackId,
 };
-use crate::id::{Id, typed_id};
+use crate::id::{FromIndex, Id, typed_id};
 use crate::value::VlanId;
 
 typed_id! {

@@ -86,14 +86,15 @@ impl Instances {
     fn of(fabric: &Fabric) -> Self {
         let mut made = Self {
             of_presences: IdVec::filled(&fabric.presences, None),
-            of_tenants: fabric
-                .vrfs
-                .iter()
-                .map(|(id, vrf)| {
-                    vrf.switches.iter().map(|one| tenant::instance(fabric, id, one)).collect()
-                })
-                .collect::<Vec<_>>()
-                .into(),
+            of_tenants: IdVec::of(
+                fabric
+                    .vrfs
+                    .iter()
+                    .map(|(id, vrf)| {
+                        vrf.switches.iter().map(|one| tenant::instance(fabric, id, one)).collect()
+                    })
+                    .collect(),
+            ),
             ..Self::default()
         };
         let any_as = fabric.overlays.values().any(|overlay| overlay.any_as);

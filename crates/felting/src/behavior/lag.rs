@@ -332,7 +332,7 @@ fn speakers(fabric: &Fabric) -> IdVec<LagId, Speaker> {
         protocol: lag.protocol.value,
         mode: lag.mode.value,
     };
-    IdVec::from(fabric.lags().map(speaker).collect::<Vec<_>>())
+    IdVec::of(fabric.lags().map(speaker).collect::<Vec<_>>())
 }
 
 struct Selection<'a> {
@@ -758,7 +758,7 @@ impl Selection<'_> {
                 cause: faulty.or(knot),
             }
         };
-        IdVec::from(self.fabric.lags().map(outcome).collect::<Vec<_>>())
+        IdVec::of(self.fabric.lags().map(outcome).collect::<Vec<_>>())
     }
 
     fn use_member(&mut self, id: MemberId, reason: Reason, cause: Option<CauseId>) {

@@ -178,7 +178,7 @@ pub(super) fn outcomes(
             doubled: lost && !alive,
         }
     };
-    IdVec::from(fabric.pairs().map(outcome).collect::<Vec<_>>())
+    IdVec::of(fabric.pairs().map(outcome).collect::<Vec<_>>())
 }
 
 /// The ports that a secondary closes: the members of its groups, or all that carry VLANs.
@@ -225,7 +225,7 @@ pub(super) fn peer_links(
     lags: impl FnOnce() -> IdVec<LagId, LagOutcome>,
 ) -> IdVec<PairId, bool> {
     let linked = fabric.pairs().map(|(_, pair)| peer_link_up(fabric, pair, far));
-    let mut up: IdVec<PairId, bool> = linked.collect::<Vec<_>>().into();
+    let mut up: IdVec<PairId, bool> = IdVec::of(linked.collect());
     // LAGs whose ends are set alike and need one member only are up with their first link.
     let doubtful: Vec<(PairId, [LagId; 2])> = fabric
         .pairs()
@@ -268,7 +268,7 @@ pub(super) fn groups(
         };
         GroupOutcome { up, crosses: crosses.filter(|&side| pair.on[side] && pair.peer_link) }
     };
-    IdVec::from(fabric.groups().map(|(_, group)| outcome(group)).collect::<Vec<_>>())
+    IdVec::of(fabric.groups().map(|(_, group)| outcome(group)).collect::<Vec<_>>())
 }
 
 fn peer_link_up(fabric: &Fabric, pair: &Pair, far: &IdVec<PortId, Option<PortId>>) -> bool {

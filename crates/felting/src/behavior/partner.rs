@@ -116,7 +116,7 @@ fn ends(fabric: &Fabric) -> (IdVec<EndId, End>, IdVec<LagId, EndId>) {
         };
         end_of.push(end);
     }
-    (ends, IdVec::from(end_of))
+    (ends, IdVec::of(end_of))
 }
 
 /// Whether a single-active Ethernet segment is that of a bridged network, not of one host: each leg leads to

@@ -242,7 +242,7 @@ pub(crate) fn needed_vlans(fabric: &Fabric) -> IdVec<PairId, VlanSet> {
             needed[group.pair].extend(lag.tagged.iter().chain(lag.untagged.map(|vlan| vlan.value)));
         }
     }
-    IdVec::from(needed.values().map(|vlans| vlans.iter().copied().collect()).collect::<Vec<_>>())
+    IdVec::of(needed.values().map(|vlans| vlans.iter().copied().collect()).collect::<Vec<_>>())
 }
 
 /// Of the VLANs needed, those that neither the peer link nor a data link beside it has, at either

@@ -157,7 +157,7 @@ pub(super) fn outcomes(
         let links = neighbours(fabric, |port| far[port], stack);
         outcome(stack, &up, &links)
     };
-    IdVec::from(fabric.stacks().map(outcome).collect::<Vec<_>>())
+    IdVec::of(fabric.stacks().map(outcome).collect::<Vec<_>>())
 }
 
 fn outcome(stack: &Stack, up: &[usize], links: &[(usize, usize)]) -> StackOutcome {

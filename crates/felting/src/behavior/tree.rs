@@ -505,7 +505,7 @@ fn regions(fabric: &Fabric, bridges: &IdVec<BridgeId, Bridge>) -> IdVec<BridgeId
         }
         _ => new(),
     };
-    IdVec::from(bridges.values().map(region).collect::<Vec<_>>())
+    IdVec::of(bridges.values().map(region).collect::<Vec<_>>())
 }
 
 /// Name, revision and map of VLANs to instances of an MST region.

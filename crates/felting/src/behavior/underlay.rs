@@ -139,7 +139,7 @@ pub(super) struct Beneath<'a> {
 /// Which WAN paths packets cross.
 pub(super) fn wans(fabric: &Fabric, condition: &Condition) -> IdVec<WanId, bool> {
     let up = fabric.wans.values().map(|wan| wan::is_up(fabric, condition, wan));
-    IdVec::from(up.collect::<Vec<_>>())
+    IdVec::of(up.collect::<Vec<_>>())
 }
 
 pub(super) fn outcome(
@@ -498,7 +498,7 @@ impl Underlay {
             let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
             *known.entry((led(0), led(1), bgp.class_of(id), alone)).or_insert(next)
         };
-        IdVec::from(fabric.routers.ids().map(view).collect::<Vec<_>>())
+        IdVec::of(fabric.routers.ids().map(view).collect::<Vec<_>>())
     }
 
     /// Numbers for what routers are led to by what nothing tells apart: those of one number reach an address or don't,
@@ -515,7 +515,7 @@ impl Underlay {
             let key = (led(0), led(1), color(Family::Ipv4), color(Family::Ipv6));
             *known.entry(key).or_insert(next)
         };
-        IdVec::from(fabric.routers.ids().map(group).collect::<Vec<_>>())
+        IdVec::of(fabric.routers.ids().map(group).collect::<Vec<_>>())
     }
 
     /// The routers that may be led to an address otherwise than others of their group, those together that are led

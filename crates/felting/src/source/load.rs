@@ -21,7 +21,7 @@ use super::statements::{
     RepeaterKeys, RouteKeys, RouterKeys, Run, ScopeKeys, SegmentKeys, SessionKeys, SiteKeys,
     StackKeys, SwitchKeys, TreeKeys, UnderlayKeys, VrfKeys, WanKeys,
 };
-use crate::id::Id as _;
+use crate::id::FromIndex as _;
 use crate::progress::Progress;
 
 /// The tables that a file may have at its top.

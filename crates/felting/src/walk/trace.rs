@@ -231,13 +231,8 @@ impl Tracer<'_, '_> {
         let fabric = self.walker.fabric;
         let outside = fabric.outside(id);
         let via = outside.via.map(|via| via.value);
-        let Some(start) = via.or(outside.on.first().copied()) else {
-            let anywhere = fabric.devices.ids().next();
-            return Err((
-                anywhere.unwrap_or_else(|| crate::id::Id::from_index(0)),
-                Stop::NoWayOut(id),
-            ));
-        };
+        // Somebody leads to it, or it is not there.
+        let start = via.unwrap_or(outside.on[0]);
         let own = fabric.device(start).mac.value;
         let mut sent = false;
         let probe = Headers {

@@ -322,3 +322,12 @@ fn a_guest_that_moved_is_found_at_its_new_host() {
         "there is no \"web-1 to hull-99\" to move; did you mean hull-01?"
     );
 }
+
+#[test]
+fn a_network_outside_that_nobody_leads_to_is_nowhere() {
+    let text = "[[vrf]]\nname = \"v\"\nnumber = 1\n[[outside]]\nname = \"a\"\nvrf = \"v\"\non = \"x\"\n\
+                prefixes = \"0.0.0.0/0\"\n";
+    let fabric = Fabric::from_text("nowhere.toml", text);
+    assert!(!fabric.is_complete());
+    assert!(fabric.terminal("a").is_err());
+}

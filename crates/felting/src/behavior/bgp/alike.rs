@@ -17,7 +17,7 @@ use smallvec::SmallVec;
 use super::next_hop::{Unreached, Unreaching, next_hop_rule, place_between};
 use super::{Bgp, Ends, Learned, Path, Verdict, compare, settle};
 use crate::fabric::{Fabric, RouterId, SessionId};
-use crate::id::{Id, IdVec};
+use crate::id::{FromIndex, Id, IdVec};
 use crate::value::{Asn, Family, NextHopRule, SessionOver};
 
 /// How far the routes of each speaker get in one family.
@@ -96,7 +96,7 @@ impl Spread {
     pub(super) fn of(fabric: &Fabric) -> Self {
         Self {
             alike: OnceLock::new(),
-            seen: IdVec::from(
+            seen: IdVec::of(
                 std::iter::repeat_with(OnceLock::new)
                     .take(fabric.routers.len())
                     .collect::<Vec<_>>(),
@@ -534,7 +534,7 @@ impl Clone for Spread {
         let seen = std::iter::repeat_with(OnceLock::new).take(self.seen.len());
         Self {
             alike: self.alike.clone(),
-            seen: seen.collect::<Vec<_>>().into(),
+            seen: IdVec::of(seen.collect()),
             shared: Mutex::default(),
         }
     }

@@ -40,7 +40,7 @@ pub(super) fn attached(
         presences.sort_unstable();
         presences
     });
-    found.collect::<Vec<_>>().into()
+    IdVec::of(found.collect())
 }
 
 /// With which tag frames of an endpoint leave its host; none at all where the virtual switch drops them, as

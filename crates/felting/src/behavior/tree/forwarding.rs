@@ -36,7 +36,7 @@ struct Joined(IdVec<BridgeId, BridgeId>);
 
 impl Joined {
     fn new(trees: &Trees) -> Self {
-        Self(IdVec::from(trees.bridges.ids().collect::<Vec<_>>()))
+        Self(IdVec::of(trees.bridges.ids().collect::<Vec<_>>()))
     }
 
     fn find(&mut self, bridge: BridgeId) -> BridgeId {

@@ -30,7 +30,7 @@ impl Trees {
                 }
             };
         }
-        let lans: IdVec<LanId, SmallVec<[BridgePortId; 2]>> = IdVec::from(
+        let lans: IdVec<LanId, SmallVec<[BridgePortId; 2]>> = IdVec::of(
             self.lans
                 .values()
                 .map(|on| {
@@ -41,7 +41,7 @@ impl Trees {
         );
         let per_vlan = self.per_vlan_parts(&ports, &lans);
         let identifiers =
-            IdVec::from(self.bridges.values().map(|bridge| bridge.identifier).collect::<Vec<_>>());
+            IdVec::of(self.bridges.values().map(|bridge| bridge.identifier).collect::<Vec<_>>());
         let outcome = spanning::span(&Plant {
             identifiers: &identifiers,
             regions: &self.region_of,
@@ -143,7 +143,7 @@ impl Trees {
                 mac: bridge.identifier.mac,
             }
         };
-        IdVec::from(self.bridges.values().map(identifier).collect::<Vec<_>>())
+        IdVec::of(self.bridges.values().map(identifier).collect::<Vec<_>>())
     }
 
     /// The bridges whose neighbours, near and far, all run one tree for each VLAN.
@@ -210,7 +210,7 @@ impl Trees {
             if own.values().all(Vec::is_empty) {
                 continue;
             }
-            let on: IdVec<LanId, SmallVec<[BridgePortId; 2]>> = IdVec::from(
+            let on: IdVec<LanId, SmallVec<[BridgePortId; 2]>> = IdVec::of(
                 lans.values()
                     .map(|on| on.iter().copied().filter(|&port| carries(port)).collect())
                     .collect::<Vec<_>>(),

@@ -7,7 +7,7 @@ use smol_str::SmolStr;
 use super::{MOST_PORTS, Things, deviations, spread, stacks, too_many};
 use crate::fabric::layout::{Layout, LayoutId};
 use crate::fabric::{Device, DeviceId, DeviceKind, Fabric, Hardware, HardwareId, Port, PortId};
-use crate::id::{Id, IdRange, IdVec};
+use crate::id::{FromIndex, Id, IdRange, IdVec};
 use crate::source::{
     Document, FaultKind, Faults, HardwareKeys, HostKeys, Keys, Layers, Many, Statement, SwitchKeys,
 };

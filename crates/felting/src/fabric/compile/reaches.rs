@@ -158,6 +158,10 @@ impl Made<'_> {
         for thing in self.named(&document.outsides, |keys| &keys.name) {
             let keys = &thing.layers;
             let on = self.present(keys.on());
+            // What nobody leads to is nowhere, which is told at `on`.
+            if on.is_empty() {
+                continue;
+            }
             let Some(vrf) = keys.vrf().and_then(|name| self.vrf(name, vrfs)) else { continue };
             let prefixes = keys.prefixes().map(|all| all.value.0.clone()).unwrap_or_default();
             let segment = keys.segment().and_then(|name| self.segment(name));

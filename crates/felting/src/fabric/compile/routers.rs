@@ -599,7 +599,7 @@ impl Made<'_> {
                 None => None,
             }
         });
-        far.collect::<Vec<_>>().into()
+        crate::id::IdVec::of(far.collect())
     }
 
     /// Makes the VTEPs.

@@ -5,7 +5,7 @@ use smol_str::SmolStr;
 use super::Things;
 use super::devices::{Kinds, hash, kind_of};
 use crate::fabric::{DeviceKind, Fabric, PortId, Stack, StackMember};
-use crate::id::{Id, IdRange};
+use crate::id::{FromIndex, Id, IdRange};
 use crate::source::{Document, FaultKind, Faults, Keys, Layers, StackKeys, StackMemberKeys, inner};
 use crate::value::{MacAddr, SplitDetection, StackMemberNumber};
 
