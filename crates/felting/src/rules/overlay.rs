@@ -136,11 +136,6 @@ fn carrying<'a>(cx: &'a Context<'_>) -> impl Iterator<Item = (SessionId, &'a Ses
     cx.fabric.sessions().filter(|(id, _)| cx.state.bgp().session(*id).carries(Family::Evpn))
 }
 
-/// Whether the routes of one switch get to another.
-fn hears(cx: &Context<'_>, at: RouterId, origin: RouterId) -> bool {
-    cx.state.bgp().verdict(cx.fabric, Family::Evpn, origin, at).is_some()
-}
-
 /// The VTEPs: the switch, as a router, and the place of its address. Of those that behave equally the
 /// first three stand for all.
 fn vteps(cx: &Context<'_>) -> Vec<(DeviceId, RouterId, Span)> {

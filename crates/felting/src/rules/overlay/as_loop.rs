@@ -1,6 +1,6 @@
 use rustc_hash::FxHashSet;
 
-use super::{asn, hears, vteps};
+use super::{asn, vteps};
 use crate::behavior::NotPassed;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{Asn, Family};
@@ -99,9 +99,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let mut tried: FxHashSet<Asn> = FxHashSet::default();
     for (device, origin, _) in &vteps {
         let Some(own) = asn(fabric, *device) else { continue };
-        let deaf = vteps
-            .iter()
-            .any(|(other, at, _)| asn(fabric, *other) != Some(own) && !hears(cx, *at, *origin));
+        let deaf = vteps.iter().any(|(other, at, _)| {
+            asn(fabric, *other) != Some(own)
+                && !cx.state.bgp().reaches(fabric, Family::Evpn, *origin, *at)
+        });
         // The routes of one AS are dropped at the same places.
         if !deaf || !tried.insert(own) {
             continue;

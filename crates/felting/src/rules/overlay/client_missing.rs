@@ -3,7 +3,7 @@ use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
 
-use super::{asn, carrying, hears, vteps};
+use super::{asn, carrying, vteps};
 use crate::behavior::NotPassed;
 use crate::behavior::session::is_internal;
 use crate::fabric::DeviceId;
@@ -111,7 +111,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 asn(fabric, *other) == asn(fabric, leaf)
                     && *other != leaf
                     && fabric.pair_of(*other, leaf).is_none()
-                    && router(leaf).is_some_and(|at| !hears(cx, at, *origin))
+                    && router(leaf).is_some_and(|at| {
+                        !cx.state.bgp().reaches(fabric, Family::Evpn, *origin, at)
+                    })
             })
         });
         let Some(&leaf) = deaf else {

@@ -1,9 +1,10 @@
 use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
-use super::{carrying, hears, vteps};
+use super::{carrying, vteps};
 use crate::behavior::bgp::next_hop_rule;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::Family;
 use crate::value::NextHopRule;
 
 pub(super) static RULE: Check = Check {
@@ -52,7 +53,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         // It must have something to pass on: routes of a VTEP that is not at the other end.
         let router = fabric.device(session.device).router;
         let passes = vteps(cx).into_iter().find(|(device, origin, _)| {
-            *device != session.peer && router.is_some_and(|at| hears(cx, at, *origin))
+            *device != session.peer
+                && router
+                    .is_some_and(|at| cx.state.bgp().reaches(fabric, Family::Evpn, *origin, at))
         });
         let place = session.next_hop.map_or(session.span, |rule| rule.span);
         let Some((vtep, _, address)) = passes.filter(|_| said.insert(place)) else { continue };

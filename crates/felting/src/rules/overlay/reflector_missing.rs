@@ -1,9 +1,10 @@
 use rustc_hash::FxHashSet;
 
-use super::{asn, carrying, hears, vteps};
+use super::{asn, carrying, vteps};
 use crate::behavior::session::is_internal;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Asn;
+use crate::value::Family;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -56,7 +57,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let deaf = of_as(own).find(|(other, origin, _)| {
             fabric.pair_of(*device, *other).is_none()
                 && other != device
-                && !hears(cx, *router, *origin)
+                && !cx.state.bgp().reaches(fabric, Family::Evpn, *origin, *router)
         });
         let Some((other, ..)) = deaf else { continue };
         // A speaker that both have sessions with would have to reflect.

@@ -152,15 +152,31 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 format!("{name} hears nothing of {other} by EVPN: {}{more}", loss.why),
             )
             .related(segment.name.span, format!("both have {}", segment.name.value))
-            .wire(format!(
-                "{name} floods nothing to {other} and does not know what is behind it: {} is \
-                 parted between them",
-                segment.name.value
-            ))
+            .wire(wire(cx, &case))
             .remedy(loss.remedy)
             .about(from)
             .about(to);
         let devices = case.others.iter().flat_map(|&(a, b)| [a, b]).chain(loss.devices);
         devices.fold(draft, Draft::about);
+    }
+}
+
+/// What comes of it: asked of the flood lists of both.
+fn wire(cx: &Context<'_>, case: &Case) -> String {
+    let fabric = cx.fabric;
+    let name = |presence: PresenceId| fabric.device_name(fabric.presence(presence).switch);
+    let (one, other) = (name(case.here), name(case.there));
+    let segment = &fabric.segment(fabric.presence(case.here).segment).name.value;
+    let copies = |from, to| cx.state.copies(fabric, from, to).is_ok();
+    match (copies(case.here, case.there), copies(case.there, case.here)) {
+        (false, false) => format!(
+            "{one} and {other} flood nothing to each other and do not know what is behind the other: {segment} is \
+             parted between them"
+        ),
+        (false, true) => format!(
+            "{one} floods nothing to {other} and does not know what is behind it: in {segment} what {other} sends \
+             arrives, and no answer does"
+        ),
+        (true, _) => format!("{one} does not know what is behind {other} in {segment}"),
     }
 }
