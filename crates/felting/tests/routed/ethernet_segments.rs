@@ -183,10 +183,11 @@ fn leaves_of_one_distinguisher_are_seen_once_through_reflectors() {
             .iter()
             .filter(|one| one.route.kind.number() == 2 && !one.imports.is_empty())
             .count();
-        (used, imported)
+        let told = fabric.check().findings.iter().any(|one| one.rule.id == "overlay-rd-reused");
+        (used, imported, told)
     };
     // Each leaf's MAC address alone, and with its IP address.
-    assert_eq!(used(&four("")), (3, 6));
+    assert_eq!(used(&four("")), (3, 6, false));
     // RFC 7432 section 7.9: of one distinguisher only one gets through.
-    assert_eq!(used(&four("rd = \"10.64.8.11:331\"\n")), (1, 2));
+    assert_eq!(used(&four("rd = \"10.64.8.11:331\"\n")), (1, 2, true));
 }

@@ -1,7 +1,7 @@
 use crate::diagnostic::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::fabric::{DeviceId, SegmentId};
+use crate::fabric::{DeviceId, PresenceId, SegmentId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::RouteDistinguisher;
 
@@ -70,6 +70,44 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(presence.switch)
         .about(owner)
         .about_name(&segment.name.value);
+    }
+    shared(cx, out);
+}
+
+/// One distinguisher that is written for all switches of a segment: hosts on several leaves are then reached by one.
+fn shared(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let mut said: FxHashSet<Span> = FxHashSet::default();
+    for (id, endpoint) in fabric.endpoints() {
+        let attached = cx.state.evpn().attached(id);
+        let vtep = |at: PresenceId| fabric.vtep_of(fabric.presence(at).switch).map(|v| v.value);
+        let rd = |at: PresenceId| fabric.settings_at(at).rd;
+        let one = attached.first().copied();
+        let Some((one, place)) = one.and_then(|one| Some((one, rd(one)?))) else { continue };
+        let alike = |other: &PresenceId| rd(*other) == Some(place) && vtep(*other) != vtep(one);
+        let Some(other) = attached.iter().copied().find(alike) else { continue };
+        if !said.insert(place.span) {
+            continue;
+        }
+        let switch = |at: PresenceId| fabric.presence(at).switch;
+        let (name, twin) = (fabric.device_name(switch(one)), fabric.device_name(switch(other)));
+        let segment = &fabric.segment(fabric.presence(one).segment).name;
+        let host = endpoint.name.value.as_str();
+        out.report(
+            place.span,
+            format!("{name} and {twin} both have it"),
+            format!("the route distinguisher of {} is one for several VTEPs", segment.value),
+        )
+        .severity(Severity::Warning)
+        .related(endpoint.name.span, format!("{host} is on {name} and {twin}"))
+        .wire(format!(
+            "{name} and {twin} tell of {host} by one route, of which a speaker on the way passes on one: others reach {host} by \
+             one leaf, and by the other only when they hear that it is gone"
+        ))
+        .remedy("leave `rd` out, or give each switch its own with `differs`".to_owned())
+        .about(switch(one))
+        .about(switch(other))
+        .about_name(&segment.value);
     }
 }
 

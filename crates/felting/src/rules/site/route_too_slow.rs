@@ -2,7 +2,7 @@ use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::site_of;
-use crate::fabric::{Fabric, SiteId, Via, Wan};
+use crate::fabric::{DeviceId, Fabric, SiteId, Via, Wan};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -93,7 +93,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 better.name.value,
                 better.delay.map(|delay| delay.value.to_string()).unwrap_or_default()
             ))
-            .remedy(format!("let this [[route]] lead by {}", better.name.value))
+            .remedy(remedy(fabric, route.device, better))
             .about(route.device)
             .about_name(&name.value)
             .about_name(&wan.name.value);
@@ -104,4 +104,17 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
 /// The sites at the ends of a path.
 fn joined(fabric: &Fabric, wan: &Wan) -> Vec<SiteId> {
     wan.ends.iter().filter_map(|end| site_of(fabric, fabric.port(end.value).device)).collect()
+}
+
+/// By what the route should lead: the better path, or the switch of the same site at which that ends.
+fn remedy(fabric: &Fabric, device: DeviceId, better: &Wan) -> String {
+    let name = &better.name.value;
+    let ends = better.ends.map(|end| fabric.port(end.value).device);
+    let near = ends.into_iter().find(|&end| site_of(fabric, end) == site_of(fabric, device));
+    match near {
+        Some(near) if near != device => {
+            format!("let this [[route]] lead to {}, where {name} ends", fabric.device_name(near))
+        }
+        _ => format!("let this [[route]] lead by {name}"),
+    }
 }
