@@ -490,3 +490,71 @@ proptest! {
         prop_assert_eq!(outcomes(&fabric, &none), outcomes(&turned, &none));
     }
 }
+
+/// A stack of two without split detection, with a LAG of a switch and one of a host to both members.
+const JETTY: &str = r#"
+[[hardware]]
+name = "box"
+ports = "p[1-4] 25G"
+[[switch]]
+name = "jetty"
+number = 21
+role = "access"
+[[stack]]
+switch = "jetty"
+stack_ports = "st[1-2] 40G"
+members = [{ id = 1, priority = 20, hardware = "box" }, { id = 2, priority = 10, hardware = "box" }]
+[[switch]]
+name = "pier"
+number = 22
+role = "access"
+hardware = "box"
+[[lag]]
+on = "pier"
+name = "up"
+ports = "p[1-2]"
+tagged = 310
+[[lag]]
+on = "jetty"
+name = "down"
+ports = ["1/p1", "2/p1"]
+tagged = 310
+[[lag]]
+on = "jetty"
+name = "hull"
+ports = ["1/p2", "2/p2"]
+tagged = 310
+[[host]]
+name = "hull"
+nics = "nic[1-2] 25G"
+bond = { name = "bond0", nics = "nic[1-2]" }
+networks = [{ name = "lan", tag = 310 }]
+[cabling]
+runs = [
+  "jetty 1/st[1-2] -- jetty 2/st[1-2]",
+  "pier p[1-2] -- jetty [1-2]/p1",
+  "hull nic[1-2] -- jetty [1-2]/p2",
+]
+"#;
+
+#[test]
+fn the_parts_of_a_split_stack_are_systems_and_bridges_of_their_own() {
+    let fabric = Fabric::from_text("jetty.toml", JETTY);
+    assert!(fabric.is_complete(), "{:?}", fabric.faults());
+    let split = ["cable jetty 1/st1", "cable jetty 1/st2"];
+    let split = split
+        .into_iter()
+        .fold(Condition::default(), |condition, cut| condition.cut(&fabric, cut).unwrap());
+    let told = |condition: &Condition| {
+        let state = State::of(&fabric, condition);
+        let members = fabric.members().map(|(id, member)| {
+            let why = state.why_not(&fabric, id).unwrap_or_else(|| "in use".to_owned());
+            format!("{}: {why}", fabric.port_label(member.port.value))
+        });
+        let bridges: Vec<_> =
+            state.trees().bridges().map(|(_, bridge)| bridge.identifier.mac.to_string()).collect();
+        format!("{}\n{}", members.collect::<Vec<_>>().join("\n"), bridges.join(" "))
+    };
+    // The host and the switch keep their links to the part of the better master; the other has its master's address.
+    insta::assert_snapshot!(format!("{}\n\n{}", told(&Condition::default()), told(&split)));
+}
