@@ -170,7 +170,7 @@ fn wire(cx: &Context<'_>, case: &Case) -> String {
     let copies = |from, to| cx.state.copies(fabric, from, to).is_ok();
     match (copies(case.here, case.there), copies(case.there, case.here)) {
         (false, false) => format!(
-            "{one} and {other} flood nothing to each other and do not know what is behind the other: {segment} is \
+            "{one} and {other} flood nothing to each other, and neither knows what is behind the other: {segment} is \
              parted between them"
         ),
         (false, true) => format!(
