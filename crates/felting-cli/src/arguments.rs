@@ -1,11 +1,12 @@
 //! The command line as it is typed.
 
-use felting::diagnostic::Severity;
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
 use felting_view::sheet::{Format, Topic};
+
+use felting::diagnostic::Severity;
 
 /// Models leaf-spine fabrics and finds the contradictions in them before anyone touches a device.
 #[derive(Debug, Parser)]

@@ -8,10 +8,10 @@ mod new;
 mod output;
 mod walk;
 
-use felting::diagnostic::Severity;
 use std::process::ExitCode;
 
 use clap::{CommandFactory as _, Parser as _};
+use felting::diagnostic::Severity;
 use felting::{Condition, Fabric, State};
 use felting_view::sheet::{Sheet, Topic};
 

@@ -18,10 +18,10 @@ mod theme;
 mod tree;
 mod walk;
 
-use felting::diagnostic::Report;
 use std::collections::BTreeSet;
 use std::fmt;
 
+use felting::diagnostic::Report;
 use felting::progress::Progress;
 use felting::value::VlanId;
 use felting::{Fabric, State};

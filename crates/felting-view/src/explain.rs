@@ -1,8 +1,8 @@
 //! What a rule or a kind of input fault is about.
 
-use felting::diagnostic::Rule;
 use std::fmt::Write as _;
 
+use felting::diagnostic::Rule;
 use felting::rules;
 use felting::source::FaultKind;
 

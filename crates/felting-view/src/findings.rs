@@ -1,12 +1,12 @@
 //! Findings for people, with excerpts of the fabric file.
 
-use felting::diagnostic::{FileId, Finding, Label, Report, Severity, Span};
 use std::fmt::Write as _;
 use std::ops::Range;
 
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Element, Group, Level, Origin, Renderer, Snippet};
 use felting::Fabric;
+use felting::diagnostic::{FileId, Finding, Label, Report, Severity, Span};
 use felting::progress::{Progress, Stage};
 use felting::source::Fault;
 use rayon::prelude::*;

@@ -1,9 +1,9 @@
 //! Findings as `JUnit` XML, which most systems that run tests can show.
 
-use felting::diagnostic::{Finding, Report, Severity, Span};
 use std::fmt::Write as _;
 
 use felting::Fabric;
+use felting::diagnostic::{Finding, Report, Severity, Span};
 use felting::progress::{Progress, Stage};
 use felting::rules;
 use quick_junit::{NonSuccessKind, TestCase, TestCaseStatus, TestSuite};

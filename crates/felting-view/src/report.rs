@@ -1,10 +1,10 @@
 //! The report: one page for the meeting, with everything in it and nothing fetched.
 
-use felting::diagnostic::{Finding, Report, Severity};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use askama::Template;
+use felting::diagnostic::{Finding, Report, Severity};
 use felting::fabric::{Expectation, ExpectationId, Loss, Terminal};
 use felting::progress::{Progress, Stage};
 use felting::walk::{Failure, Lost, Options, Unmet, Walk, Walker};

@@ -1,9 +1,9 @@
 //! Findings as SARIF 2.1.0 (OASIS), the open format for what analyses find: code hosts show them in place.
 
-use felting::diagnostic::{Finding, Label, Report, Severity, Span};
 use std::collections::BTreeMap;
 
 use felting::Fabric;
+use felting::diagnostic::{Finding, Label, Report, Severity, Span};
 use felting::progress::{Progress, Stage};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde::Serialize;

@@ -4,10 +4,10 @@
 mod json;
 mod words;
 
-use felting::diagnostic::Finding;
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style as Paint};
+use felting::diagnostic::Finding;
 use felting::fabric::{DeviceId, PortId, PresenceId, Terminal};
 use felting::value::VlanId;
 use felting::walk::{Answer, Asker, Content, End, Exit, Headers, Hop, Path, Resolution, Walk, why};

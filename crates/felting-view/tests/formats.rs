@@ -2,10 +2,10 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
-use felting::diagnostic::{Report, Severity};
 use std::collections::BTreeSet;
 use std::path::Path;
 
+use felting::diagnostic::{Report, Severity};
 use felting::{Condition, Fabric, State};
 use felting_view::{findings_junit, findings_sarif, topology_dot, topology_rfc8345};
 use quick_xml::events::Event;

@@ -2,9 +2,9 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
-use felting::diagnostic::Severity;
 use std::path::Path;
 
+use felting::diagnostic::Severity;
 use felting::progress::{Progress, Stage};
 use felting::{Condition, Fabric, State};
 use felting_view::draw::{self, Theme};

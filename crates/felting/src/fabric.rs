@@ -25,7 +25,6 @@ mod plant;
 mod routing;
 mod terminal;
 
-use crate::diagnostic::{At, Severity, Sources, Span};
 use std::net::IpAddr;
 
 use jiff::civil::Date;
@@ -33,6 +32,7 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use smol_str::SmolStr;
 
+use crate::diagnostic::{At, Severity, Sources, Span};
 use crate::id::{FromIndex, Id, IdVec, typed_id};
 use crate::source::Fault;
 use crate::value::{IpPrefix, Mtu, VlanId};

@@ -317,19 +317,17 @@ mod underlay;
 mod uplink;
 mod vrf;
 
-use crate::diagnostic::Span;
-
 use jiff::civil::Date;
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use smol_str::SmolStr;
 
 use crate::behavior::State;
+use crate::diagnostic::Span;
 pub(crate) use crate::diagnostic::{
     Accepted, Diagnostic, Finding, Label, Report, Rule, Severity, some_of,
 };
-use crate::fabric::Condition;
-use crate::fabric::{Accept, DeviceId, Fabric};
+use crate::fabric::{Accept, Condition, DeviceId, Fabric};
 use crate::progress::{Progress, Stage};
 use crate::source::Pattern;
 

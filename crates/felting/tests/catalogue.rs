@@ -3,10 +3,10 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
-use felting::diagnostic::Rule;
 use std::collections::BTreeSet;
 use std::path::Path;
 
+use felting::diagnostic::Rule;
 use felting::rules;
 use felting::source::FaultKind;
 use felting::{Fabric, Report};

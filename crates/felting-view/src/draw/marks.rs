@@ -1,11 +1,11 @@
 //! Findings at the places that they concern, and what they say below.
 
-use felting::diagnostic::{Finding, Severity};
 use std::collections::BTreeMap;
 
 use super::cabling::MARGIN;
 use super::measure::{fitted, width};
 use super::scene::{Area, Ink, Item, Point, Scene, Shape, Stroke, Text};
+use felting::diagnostic::{Finding, Severity};
 
 /// At one place as many marks stand side by side.
 const MARKS: usize = 3;

@@ -1,7 +1,7 @@
-use felting::diagnostic::At;
 use std::fmt::Display;
 
 use felting::Fabric;
+use felting::diagnostic::At;
 use felting::fabric::DeviceId;
 use felting::progress::{Progress, Stage};
 

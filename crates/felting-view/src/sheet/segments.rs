@@ -1,8 +1,8 @@
-use felting::diagnostic::At;
 use std::collections::BTreeMap;
 use std::net::IpAddr;
 
 use felting::Fabric;
+use felting::diagnostic::At;
 use felting::fabric::{DeviceId, Segment};
 use felting::progress::{Progress, Stage};
 use felting::value::IpPrefix;

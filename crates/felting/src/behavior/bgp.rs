@@ -2,13 +2,12 @@
 //!
 //! Routes that one speaker originates in one family are passed on alike, so what is computed is how
 //! far they get, not each route. [`Bgp::propagate`] follows them to every speaker and is asked for one
-//! origin at a time; what is known of all origins is kept by classes of speakers that behave equally.
+//! origin at a time; what is known of all origins is worked out for those that nothing tells apart (`alike`).
 
 mod alike;
 mod next_hop;
 mod settle;
 
-use crate::diagnostic::At;
 use std::cmp::Ordering;
 use std::collections::{BTreeSet, VecDeque};
 use std::net::Ipv4Addr;
@@ -17,13 +16,13 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::cause::Causes;
-use super::session::is_internal;
-use super::session::{self, Outcomes, SessionFault, SessionOutcome};
+use super::session::{self, Outcomes, SessionFault, SessionOutcome, is_internal};
 use super::underlay::Underlay;
+use crate::diagnostic::At;
 use crate::fabric::{DeviceId, Fabric, PolicyName, RouterId, SessionId};
 use crate::id::{FromIndex, Id, IdVec};
 use crate::value::{Asn, Family, IpPrefix, NextHopRule};
-use alike::Spread;
+use alike::{Common, Spread};
 use next_hop::{NextHop, Unreached, Unreaching, Unresolved};
 pub(crate) use next_hop::{address_of, next_hop_rule};
 
@@ -231,16 +230,8 @@ impl Bgp {
         type Views = Vec<(Unreaching, Vec<(Unreaching, Unreached)>)>;
         type Identity = (Option<Asn>, Option<Ipv4Addr>, Option<Ipv4Addr>, bool);
         type Alike = (Identity, Views, Vec<Peer>);
-        let mut shared: FxHashMap<Asn, u32> = FxHashMap::default();
-        let mut same_id: FxHashMap<Ipv4Addr, u32> = FxHashMap::default();
-        for router in fabric.routers.values() {
-            if let Some(asn) = router.as_number {
-                *shared.entry(asn.value).or_default() += 1;
-            }
-            if let Some(id) = router.router_id {
-                *same_id.entry(id.value).or_default() += 1;
-            }
-        }
+        let common: FxHashSet<Common> =
+            alike::in_common(fabric).into_iter().map(|(what, _)| what).collect();
         // What next hops a speaker has no way to, and who has none to those that are its own.
         let relations = self.unresolved.relations(fabric);
         let mut unresolved: FxHashMap<RouterId, Views> = FxHashMap::default();
@@ -273,9 +264,10 @@ impl Bgp {
                 .collect();
             peers.sort_unstable_by_key(|peer| (peer.0, peer.1));
             let views = unresolved.get(&id).cloned().unwrap_or_default();
-            let asn = router.as_number.map(|asn| asn.value).filter(|asn| shared[asn] > 1);
-            // Who has the router id of another takes its routes for its own (RFC 4456 section 8).
-            let twice = router.router_id.map(|id| id.value).filter(|id| same_id[id] > 1);
+            let asn = router.as_number.map(|asn| asn.value);
+            let asn = asn.filter(|&asn| common.contains(&Common::As(asn)));
+            let id_value = router.router_id.map(|id| id.value);
+            let twice = id_value.filter(|&id| common.contains(&Common::Id(id)));
             let cluster = router.cluster_id.map(|id| id.value);
             let key = ((asn, twice, cluster, router.policy_required), views, peers);
             let next = u32::try_from(classes.members.len()).unwrap_or(u32::MAX);

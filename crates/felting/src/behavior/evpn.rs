@@ -28,10 +28,9 @@ use super::State;
 use super::bgp::address_of;
 use super::carrier::{Carriers, enters};
 use super::pair::PairOutcome;
-use crate::fabric::Condition;
 use crate::fabric::{
-    DeviceId, EndpointId, Fabric, NetworkId, Overlay, PairId, PresenceId, RouterId, SegmentId,
-    SessionId, VrfId,
+    Condition, DeviceId, EndpointId, Fabric, NetworkId, Overlay, PairId, PresenceId, RouterId,
+    SegmentId, SessionId, VrfId,
 };
 use crate::id::IdVec;
 use crate::value::{
@@ -284,6 +283,11 @@ impl Evpn {
     /// The MAC-VRF of a segment on a VTEP.
     pub fn instance(&self, presence: PresenceId) -> Option<&Instance> {
         self.instances.of_presences[presence].as_ref()
+    }
+
+    /// The route distinguisher of a segment on a VTEP.
+    pub(crate) fn distinguisher(&self, presence: PresenceId) -> Option<RouteDistinguisher> {
+        self.instance(presence).and_then(|instance| instance.rd)
     }
 
     /// The IP-VRF of a VRF at a place among its switches.

@@ -5,8 +5,9 @@ use smallvec::SmallVec;
 
 use super::carrier::is_in_use;
 use super::lag::MemberOutcome;
-use crate::fabric::Condition;
-use crate::fabric::{BondId, DeviceId, EndpointId, Fabric, MemberId, NetworkId, PortId, Uplink};
+use crate::fabric::{
+    BondId, Condition, DeviceId, EndpointId, Fabric, MemberId, NetworkId, PortId, Uplink,
+};
 use crate::id::IdVec;
 use crate::value::BondProtocol;
 

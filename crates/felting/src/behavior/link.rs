@@ -5,8 +5,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::cause::{Aspect, Causes, Entity};
-use crate::fabric::Condition;
-use crate::fabric::{Fabric, PortId};
+use crate::fabric::{Condition, Fabric, PortId};
 use crate::id::IdVec;
 
 /// The far port of each port that has a link.

@@ -11,9 +11,9 @@ use rustc_hash::FxHashMap;
 
 use super::carrier::carried;
 use super::lag::LagOutcome;
-use crate::fabric::Condition;
 use crate::fabric::{
-    DeviceId, Fabric, GroupId, Keepalive, Lag, LagId, ManagementId, Pair, PairId, PortId, SegmentId,
+    Condition, DeviceId, Fabric, GroupId, Keepalive, Lag, LagId, ManagementId, Pair, PairId,
+    PortId, SegmentId,
 };
 use crate::id::IdVec;
 use crate::value::{Activity, PeerLinkLoss};

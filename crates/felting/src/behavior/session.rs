@@ -1,11 +1,11 @@
 //! Which BGP sessions are up, and why others are not.
 
-use crate::diagnostic::At;
 use smallvec::SmallVec;
 
 use super::bgp::Heard;
 use super::cause::{Aspect, CauseId, Causes, Entity};
 use super::underlay::{Adjacency, AdjacencyId, Underlay};
+use crate::diagnostic::At;
 use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, Session, SessionId};
 use crate::id::IdVec;
 use crate::value::{Family, SessionOver};

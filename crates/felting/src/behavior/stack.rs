@@ -7,8 +7,7 @@
 
 use std::cmp::Reverse;
 
-use crate::fabric::Condition;
-use crate::fabric::{DeviceId, Fabric, PortId, Stack, StackId, StackMember};
+use crate::fabric::{Condition, DeviceId, Fabric, PortId, Stack, StackId, StackMember};
 use crate::id::IdVec;
 use crate::value::{MacAddr, SplitDetection};
 

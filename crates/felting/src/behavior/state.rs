@@ -10,9 +10,8 @@ use super::{
     Bgp, Causes, Evpn, GroupOutcome, LacpState, LagOutcome, MemberOutcome, PairOutcome,
     StackOutcome, Trees, Underlay, evpn, lag, link, pair, settings, stack, tree, underlay,
 };
-use crate::fabric::Condition;
 use crate::fabric::{
-    DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, RouterId, StackId, WanId,
+    Condition, DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, RouterId, StackId, WanId,
 };
 use crate::id::IdVec;
 use crate::progress::{Progress, Stage};

@@ -26,8 +26,9 @@ use super::cause::{Aspect, Causes, Entity};
 use super::lag::{LagOutcome, MemberOutcome};
 use super::link::Links;
 use super::stack::Stacks;
-use crate::fabric::Condition;
-use crate::fabric::{DeviceId, Fabric, GroupId, LagId, MemberId, PortId, TreeId, TreeSettings};
+use crate::fabric::{
+    Condition, DeviceId, Fabric, GroupId, LagId, MemberId, PortId, TreeId, TreeSettings,
+};
 use crate::id::{IdVec, typed_id};
 use crate::value::{InstanceNumber, MacAddr, Speed, TreeMode, VlanId, VlanSet};
 use bridges::Builder;

@@ -10,6 +10,7 @@ mod table;
 mod wan;
 
 use std::collections::BTreeSet;
+use std::hash::Hash;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
@@ -26,10 +27,9 @@ use super::cause::Causes;
 use super::evpn::tenant::is_gateway;
 use super::lag::LagOutcome;
 use super::link::Far;
-use crate::fabric::Condition;
 use crate::fabric::{
-    DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId, StaticRoute,
-    WanId,
+    Condition, DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId,
+    StaticRoute, WanId,
 };
 use crate::id::{IdVec, typed_id};
 use crate::value::{Advertised, Family, IpPrefix, IsolatedBy, UnderlayProtocol};
@@ -484,38 +484,39 @@ impl Underlay {
 
     /// As [`views`](Self::views), with the routes that BGP brings.
     pub(super) fn views_with(&self, fabric: &Fabric, bgp: &Bgp) -> IdVec<RouterId, u32> {
-        type Led<'p> = (&'p [u32], &'p [u32], &'p [u32]);
-        type View<'p> = (Led<'p>, Led<'p>, Option<u32>, Option<RouterId>);
-        let mut known: FxHashMap<View<'_>, u32> = FxHashMap::default();
         let written: rustc_hash::FxHashSet<DeviceId> =
             fabric.static_routes.iter().map(|route| route.device).collect();
-        let view = |id: RouterId| {
-            let led = |version: usize| {
-                let Parts { own, backbones, told, .. } = &self.parts[version][id];
-                (&own[..], &backbones[..], &told[..])
-            };
-            let alone = written.contains(&fabric.router(id).device).then_some(id);
-            let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
-            *known.entry((led(0), led(1), bgp.class_of(id), alone)).or_insert(next)
-        };
-        IdVec::of(fabric.routers.ids().map(view).collect::<Vec<_>>())
+        let diverts = self.diverts(fabric);
+        self.numbered(fabric, |id| {
+            let alone = diverts || written.contains(&fabric.router(id).device);
+            (bgp.class_of(id), alone.then_some(id))
+        })
     }
 
     /// Numbers for what routers are led to by what nothing tells apart: those of one number reach an address or don't,
     /// but for those that [`told_apart_by`](Self::told_apart_by) names.
     pub(super) fn groups(&self, fabric: &Fabric) -> IdVec<RouterId, u32> {
+        self.numbered(fabric, |id| {
+            [Family::Ipv4, Family::Ipv6].map(|family| self.bgp.color(fabric, family, id))
+        })
+    }
+
+    /// Numbers for the parts of OSPF and IS-IS that routers are in and hear, with one more mark of each.
+    fn numbered<M: Eq + Hash>(
+        &self,
+        fabric: &Fabric,
+        mark: impl Fn(RouterId) -> M,
+    ) -> IdVec<RouterId, u32> {
         let mut known: FxHashMap<_, u32> = FxHashMap::default();
-        let group = |id: RouterId| {
-            let led = |version: usize| {
+        let number = |id: RouterId| {
+            let led = [0, 1].map(|version: usize| {
                 let Parts { own, backbones, told, .. } = &self.parts[version][id];
                 (&own[..], &backbones[..], &told[..])
-            };
-            let color = |family: Family| self.bgp.color(fabric, family, id);
+            });
             let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
-            let key = (led(0), led(1), color(Family::Ipv4), color(Family::Ipv6));
-            *known.entry(key).or_insert(next)
+            *known.entry((led, mark(id))).or_insert(next)
         };
-        IdVec::of(fabric.routers.ids().map(group).collect::<Vec<_>>())
+        IdVec::of(fabric.routers.ids().map(number).collect())
     }
 
     /// The routers that may be led to an address otherwise than others of their group, those together that are led

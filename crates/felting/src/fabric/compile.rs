@@ -11,17 +11,18 @@ mod pairs;
 mod pools;
 mod reaches;
 mod routers;
+mod sessions;
 mod stacks;
 mod tenants;
 mod trees;
 
-use crate::diagnostic::{At, Sources, Span};
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::layout::report_range;
 use super::names::Names;
 use super::{Accept, DeviceId, DeviceKind, Fabric, PortId};
+use crate::diagnostic::{At, Sources, Span};
 use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
 use crate::source::{
@@ -403,4 +404,9 @@ fn is_rule(name: &At<SmolStr>, rules: &[&str], faults: &mut Faults) -> bool {
     let message = format!("there is no rule {}", name.value);
     faults.add(FaultKind::UnknownName, name.span, message, "expected a rule's id", remedy);
     false
+}
+
+/// A value as it is written, or its default, which stands where the statement does.
+fn at<T: Copy>(written: Option<&At<T>>, default: T, span: Span) -> At<T> {
+    written.copied().unwrap_or(At::new(default, span))
 }

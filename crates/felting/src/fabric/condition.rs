@@ -1,8 +1,8 @@
-use crate::diagnostic::nearest;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 
 use super::{CableId, DeviceId, DeviceKind, EndpointId, Fabric, LagId, PairId, PortId, StackId};
+use crate::diagnostic::nearest;
 
 /// What is down while a question is asked. Nothing that is configuration: that is an overlay
 /// document.

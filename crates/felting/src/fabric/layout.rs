@@ -1,9 +1,9 @@
 //! The ports that a device has, as a list shared by all devices of one make-up.
 
-use crate::diagnostic::{At, MOST_NAME};
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
+use crate::diagnostic::{At, MOST_NAME};
 use crate::id::typed_id;
 use crate::source::{FaultKind, Faults, RangeFault, expand, inner, shorten};
 use crate::value::{Duplex, Speed};

@@ -1,11 +1,11 @@
 //! Finding devices by name, range and pattern.
 
-use crate::diagnostic::At;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::layout::report_range;
 use super::{Device, DeviceId, DeviceKind};
+use crate::diagnostic::At;
 use crate::id::IdVec;
 use crate::source::{FaultKind, Faults, Pattern};
 

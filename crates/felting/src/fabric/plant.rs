@@ -1,7 +1,6 @@
 //! What is cabled and configured below routing: devices, ports, LAGs, pairs, stacks, trees and the
 //! networks of hosts.
 
-use crate::diagnostic::{At, Span};
 use std::net::IpAddr;
 
 use smol_str::SmolStr;
@@ -11,6 +10,7 @@ use super::{
     BondId, DeviceId, EthernetSegmentId, GroupId, HardwareId, LagId, MemberId, PairId, PortId,
     RouterId, StackId, TreeId,
 };
+use crate::diagnostic::{At, Span};
 use crate::id::IdRange;
 use crate::value::{
     Activity, BondProtocol, BridgePriority, Domain, Duplex, Esi, GroupNumber, HashPolicy,

@@ -1,6 +1,5 @@
 //! What switches are to each other as routers and VTEPs, compiled.
 
-use crate::diagnostic::{At, Span};
 use std::net::{IpAddr, Ipv4Addr};
 
 use smol_str::SmolStr;
@@ -9,6 +8,7 @@ use super::{
     DeviceId, EviId, InterfaceId, LagId, OverlayId, PolicyId, PortId, PresenceId, SegmentId,
     SessionId, SettingsId, VrfId,
 };
+use crate::diagnostic::{At, Span};
 use crate::id::IdRange;
 use crate::value::{
     Advertised, Area, Asn, DfElection, Encapsulation, Family, GatewayKind, Interval, IpInterface,

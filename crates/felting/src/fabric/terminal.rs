@@ -1,6 +1,5 @@
 //! Endpoints, what serves them, and what is expected of them, compiled.
 
-use crate::diagnostic::{At, Span, nearest};
 use std::fmt;
 use std::net::IpAddr;
 
@@ -9,6 +8,7 @@ use smol_str::SmolStr;
 use super::{
     DeviceId, DeviceKind, EndpointId, Fabric, NetworkId, OutsideId, PresenceId, SegmentId, VrfId,
 };
+use crate::diagnostic::{At, Span, nearest};
 use crate::source::Pattern;
 use crate::value::{AddressRange, IpInterface, IpPrefix, MacAddr, Mtu, VlanId, Vni};
 

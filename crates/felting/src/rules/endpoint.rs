@@ -49,10 +49,10 @@ mod pool_outside_subnet;
 mod pool_router_wrong;
 mod relay_missing;
 
-use crate::diagnostic::At;
 use smallvec::SmallVec;
 
 use super::{Check, Context};
+use crate::diagnostic::At;
 use crate::fabric::{EndpointId, Fabric, PresenceId, SegmentId};
 use crate::value::IpPrefix;
 

@@ -20,7 +20,6 @@ mod session_unreachable;
 mod source_clash;
 mod vtep_unheard;
 
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -29,6 +28,7 @@ use smallvec::SmallVec;
 use super::{Check, Context};
 use crate::behavior::Apart;
 use crate::behavior::evpn::replication;
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric, PresenceId, RouterId, Session, SessionId};
 use crate::value::{Asn, Family, Replication};
 

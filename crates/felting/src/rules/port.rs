@@ -6,12 +6,12 @@ mod partition_clash;
 mod untagged_clash;
 mod vlan_clash;
 
-use crate::diagnostic::Span;
 use std::collections::hash_map::Entry;
 
 use rustc_hash::FxHashMap;
 
 use super::{Check, Context};
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, PortId, PortSettings};
 
 pub(super) static RULES: &[&Check] = &[

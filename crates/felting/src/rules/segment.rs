@@ -31,7 +31,6 @@ mod vni_range;
 mod vni_reused;
 mod vrf_clash;
 
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -39,6 +38,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{Check, Context, Findings, Severity};
 use crate::behavior::evpn::tenant::is_gateway;
 pub(super) use crate::behavior::settings::of_one_pair;
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric, InterfacePlace, Presence, PresenceId, SegmentId, Side};
 use crate::value::{GatewayKind, VlanId, VlanSet};
 

@@ -65,13 +65,13 @@ mod unnumbered_broadcast;
 mod uplink_speed_mix;
 mod vtep_unreachable;
 
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::FxHashMap;
 
 use super::{Check, Context, Findings};
 use crate::behavior::{Aspect, Entity, LostWay, NotPassed};
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric, Interface, InterfaceId, PortId, RouterId, SessionId};
 use crate::value::Role;
 

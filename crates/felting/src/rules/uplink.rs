@@ -16,12 +16,12 @@ mod untagged_clash;
 mod vlan_missing;
 mod vlan_surplus;
 
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use super::lag::{left_alone, links, name, plug};
 use super::{Check, Context, Findings};
 use crate::behavior::{Aspect, Entity};
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, Network, PortId, Uplink};
 use crate::value::{VlanId, VlanSet};
 

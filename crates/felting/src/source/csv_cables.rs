@@ -1,6 +1,5 @@
 //! Cable lists as people keep them in spreadsheets.
 
-use crate::diagnostic::{At, Span, nearest};
 use std::ops::Range;
 
 use smol_str::SmolStr;
@@ -8,6 +7,7 @@ use smol_str::SmolStr;
 use super::fault::FaultKind;
 use super::read::{Cx, MOST_TEXT};
 use super::statements::{Run, RunEnd};
+use crate::diagnostic::{At, Span, nearest};
 
 const NEEDED: [&str; 4] = ["near", "near_port", "far", "far_port"];
 const OPTIONAL: [&str; 3] = ["medium", "length", "label"];

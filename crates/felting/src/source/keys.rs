@@ -1,7 +1,6 @@
 //! Statements as tables of keys: one list of keys makes the reader, the schema, the reference and
 //! the builder, so that they cannot drift apart.
 
-use crate::diagnostic::{At, Span};
 use serde_json::{Value as Json, json};
 use smallvec::SmallVec;
 use smol_str::SmolStr;
@@ -9,6 +8,7 @@ use toml::de::DeTable;
 
 use super::fault::FaultKind;
 use super::read::{Cx, Many, Node, Read};
+use crate::diagnostic::{At, Span};
 
 /// One key of a table, as documented.
 pub(crate) struct KeyDef {

@@ -1,6 +1,5 @@
 //! Reading a root file, what it includes, and overlay documents.
 
-use crate::diagnostic::{At, FileId, Severity, Source, Sources, Span};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -21,6 +20,7 @@ use super::statements::{
     RepeaterKeys, RouteKeys, RouterKeys, Run, ScopeKeys, SegmentKeys, SessionKeys, SiteKeys,
     StackKeys, SwitchKeys, TreeKeys, UnderlayKeys, VrfKeys, WanKeys,
 };
+use crate::diagnostic::{At, FileId, Severity, Source, Sources, Span};
 use crate::id::FromIndex as _;
 use crate::progress::Progress;
 

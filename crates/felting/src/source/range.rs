@@ -1,10 +1,11 @@
 //! Ranges (`et[1-48]`) and patterns (`kelp-*`).
 
-use crate::diagnostic::MOST_NAME;
 use std::ops::Range;
 
 use rustc_hash::FxHashSet;
 use smol_str::{SmolStr, SmolStrBuilder};
+
+use crate::diagnostic::MOST_NAME;
 
 /// The most things that one range may make.
 pub(crate) const MOST: usize = 1_000_000;

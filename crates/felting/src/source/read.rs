@@ -1,6 +1,5 @@
 //! From TOML values to values of the domain, each with its place.
 
-use crate::diagnostic::{At, FileId, Span};
 use std::net::{IpAddr, Ipv4Addr};
 use std::ops::Range;
 
@@ -10,6 +9,7 @@ use toml::Spanned;
 use toml::de::DeValue;
 
 use super::fault::{FaultKind, Faults};
+use crate::diagnostic::{At, FileId, Span};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,

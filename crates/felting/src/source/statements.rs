@@ -1,7 +1,6 @@
 //! The tables of the language. Adding a key here adds it to the reader, the JSON Schema, the
 //! reference in `docs/language.md` and the builder.
 
-use crate::diagnostic::{At, Span};
 use std::net::{IpAddr, Ipv4Addr};
 
 use jiff::civil::Date;
@@ -10,6 +9,7 @@ use smol_str::SmolStr;
 
 use super::keys::{KeyDef, Keys, Layers, keys};
 use super::read::{Cx, Many, Node, Read};
+use crate::diagnostic::{At, Span};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,

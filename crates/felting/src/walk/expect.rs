@@ -12,10 +12,9 @@ use rayon::prelude::*;
 
 use super::{Act, NoWalk, Options, Path, Table, Walk, Walker, why};
 use crate::behavior::{BridgeId, BridgePortId, State};
-use crate::fabric::Condition;
 use crate::fabric::{
-    CableId, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss, PortId,
-    StackId, Terminal,
+    CableId, Condition, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss,
+    PortId, StackId, Terminal,
 };
 use crate::progress::{Progress, Stage};
 use crate::value::{Family, SegmentMode, Vni};

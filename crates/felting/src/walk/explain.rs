@@ -1,11 +1,11 @@
 //! Which finding explains that a walk stops.
 
-use crate::diagnostic::{Finding, Report, Severity};
 use smol_str::SmolStr;
 
 use super::path::{Act, Hop, Stop};
 use super::{Asker, Lost, Walk};
 use crate::behavior::Apart;
+use crate::diagnostic::{Finding, Report, Severity};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};
 
 /// The rules that can be behind a stop, by the beginnings of their ids, the likeliest first.

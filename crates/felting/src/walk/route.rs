@@ -1,6 +1,5 @@
 //! Routing, in a tenant's table or the switch's own, and the way through the underlay.
 
-use crate::diagnostic::At;
 use std::net::IpAddr;
 use std::sync::Arc;
 
@@ -17,6 +16,7 @@ use crate::behavior::evpn::tenant::{best_of, is_gateway};
 use crate::behavior::evpn::{knows_addresses, replication};
 use crate::behavior::underlay::{Next, Step};
 use crate::behavior::{Hop, NoRoute, TenantRoute, TenantSource, WayOut};
+use crate::diagnostic::At;
 use crate::fabric::{
     DeviceId, EndpointId, InterfaceId, InterfacePlace, LagId, OutsideId, PresenceId, SegmentId,
     Side, Vrf, VrfId,

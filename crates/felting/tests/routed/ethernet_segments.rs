@@ -157,6 +157,13 @@ fn aliasing_local_bias_and_core_isolation() {
     assert_eq!(state.isolated(), [device(&fabric, "kelp-b")]);
     let (_, state) = silent("isolated_by = \"sessions\"\n");
     assert!(state.isolated().is_empty());
+    // What is lost later closes them too, in a state from another as in one made anew.
+    let (fabric, whole) = made(&text("core_isolation = true\nisolated_by = \"sessions\"\n", ""));
+    let lost = felting::Condition::default().cut(&fabric, "cable kelp-b et49").unwrap();
+    let lost = lost.cut(&fabric, "cable kelp-b et50").unwrap();
+    let (given, anew) = (whole.given(&fabric, &lost), State::of(&fabric, &lost));
+    assert_eq!(given.isolated(), [device(&fabric, "kelp-b")]);
+    assert_eq!(format!("{given:?}"), format!("{anew:?}"));
 }
 
 #[test]
@@ -190,4 +197,8 @@ fn leaves_of_one_distinguisher_are_seen_once_through_reflectors() {
     assert_eq!(used(&four("")), (3, 6, false));
     // RFC 7432 section 7.9: of one distinguisher only one gets through.
     assert_eq!(used(&four("rd = \"10.64.8.11:331\"\n")), (1, 2, true));
+    // Where all VTEPs of the segment are on the host's nobody hears of it from several, and nothing is lost.
+    let three = text("", "").replace("vni = 23331\n", "vni = 23331\nrd = \"10.64.8.11:331\"\n");
+    let (fabric, _) = made(&three);
+    assert!(fabric.check().findings.iter().all(|one| one.rule.id != "overlay-rd-reused"));
 }

@@ -484,3 +484,70 @@ fn who_is_cut_off_by_a_policy_is_the_example() {
     };
     assert_eq!((ways("kelp-b", "kelp-a"), ways("kelp-c", "kelp-a")), (true, false));
 }
+
+#[test]
+fn a_static_route_on_the_way_parts_leaves_that_are_alike() {
+    // Four leaves of one area, two behind each spine; the second spine sends back what is for the first leaf.
+    let text = |route: &str| {
+        format!(
+            r#"
+[[switch]]
+name = "crest-[1-2]"
+number = 1
+role = "spine"
+ports = "et[1-4] 100G"
+[[switch]]
+name = "causeway-1"
+number = 9
+role = "super-spine"
+ports = "et[1-2] 100G"
+[[switch]]
+name = "kelp-[a-f]"
+number = 11
+role = "leaf"
+ports = "et49 100G"
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+[[pool]]
+name = "vteps"
+gives = "vteps"
+prefix = "10.64.9.0/24"
+[[underlay]]
+on = ["crest-*", "kelp-*", "causeway-1"]
+[[overlay]]
+on = "kelp-*"
+target_pattern = "42041:{{vni}}"
+replication = "static"
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 310
+vni = 23310
+on = "kelp-*"
+flood_to = ["10.64.9.11", "10.64.9.12", "10.64.9.13", "10.64.9.14", "10.64.9.15", "10.64.9.16"]
+[cabling]
+runs = [
+  "kelp-[a-c] et49 -- crest-1 et[1-3]", "kelp-[d-f] et49 -- crest-2 et[1-3]",
+  "crest-[1-2] et4 -- causeway-1 et[1-2]",
+]
+{route}"#
+        )
+    };
+    let told = |route: &str| {
+        let fabric = Fabric::from_text("parted.toml", &text(route));
+        assert!(fabric.is_complete(), "{:?}", fabric.faults());
+        let report = fabric.check();
+        report.findings.iter().map(|one| one.rule.id).collect::<Vec<_>>()
+    };
+    let plain = told("");
+    let wrong = "[[route]]\non = \"crest-2\"\nto = \"10.64.9.11/32\"\nvia = \"kelp-d\"\n";
+    let parted = told(wrong);
+    assert!(!plain.contains(&"underlay-vtep-unreachable"), "{plain:?}");
+    assert!(parted.contains(&"underlay-vtep-unreachable"), "{parted:?}");
+}

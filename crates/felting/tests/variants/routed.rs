@@ -238,6 +238,16 @@ fn sites() {
             &["site-route-unusable at 5ms"],
         ),
         (
+            "a slow path as the backup of a more specific route sends nothing",
+            "site-route-too-slow",
+            &[(
+                "to = [\"10.64.40.0/26\", \"10.64.8.41/32\"]\nvia = \"radio\"",
+                "to = [\"10.64.40.0/26\", \"10.64.8.41/32\"]\nvia = \"fibre\"\n\
+                     [[route]]\non = \"inlet-a\"\nto = \"10.64.0.0/16\"\nvia = \"radio\"",
+            )],
+            &[],
+        ),
+        (
             "a bound equal to the delay",
             "site-route-unusable",
             &[("within = \"3ms\"", "within = \"4ms\"")],

@@ -201,7 +201,6 @@ name = "desk-1"
 nics = "nic1 1G"
 networks = { name = "own" }
 
-
 [[endpoint]]
 name = "lathe"
 host = "bench-1"

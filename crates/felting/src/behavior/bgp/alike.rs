@@ -83,7 +83,7 @@ enum Edge {
 
 /// What several speakers may have in common.
 #[derive(Clone, Copy, PartialEq, Eq, Hash)]
-enum Common {
+pub(super) enum Common {
     As(Asn),
     /// Who has the router id of another takes its routes for its own (RFC 4456 section 8).
     Id(Ipv4Addr),
@@ -287,7 +287,7 @@ impl Alike {
 }
 
 /// What several speakers have, each with those who have it.
-fn in_common(fabric: &Fabric) -> Vec<(Common, Vec<RouterId>)> {
+pub(super) fn in_common(fabric: &Fabric) -> Vec<(Common, Vec<RouterId>)> {
     let mut found: FxHashMap<Common, Vec<RouterId>> = FxHashMap::default();
     for (id, router) in fabric.routers() {
         let own = [

@@ -198,14 +198,13 @@ impl State {
         at: PresenceId,
         among: impl IntoIterator<Item = PresenceId>,
     ) -> Vec<(PresenceId, IpAddr)> {
-        let learnt = |there| Some((there, self.learns(fabric, at, there).ok()?));
-        let mut found: Vec<(PresenceId, IpAddr)> =
-            among.into_iter().filter(|&there| there != at).filter_map(learnt).collect();
-        self.distinct(fabric, fabric.presence(at).switch, &mut found, |&(there, _)| {
-            let rd = self.evpn.instance(there).and_then(|instance| instance.rd);
-            (fabric.presence(there).switch, rd)
+        let mut telling: Vec<PresenceId> = among.into_iter().filter(|&there| there != at).collect();
+        // Which of several that say the same comes along is decided before anyone looks at targets.
+        self.distinct(fabric, fabric.presence(at).switch, &mut telling, |&there| {
+            (fabric.presence(there).switch, self.evpn.distinguisher(there))
         });
-        found
+        let learnt = |there| Some((there, self.learns(fabric, at, there).ok()?));
+        telling.into_iter().filter_map(learnt).collect()
     }
 }
 

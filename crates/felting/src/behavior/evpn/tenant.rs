@@ -1,10 +1,10 @@
 //! Routing for tenants: what a VRF on a switch has routes to, and from whom.
 
-use crate::diagnostic::At;
 use std::net::IpAddr;
 
 use super::{Apart, Instance, Targets};
 use crate::behavior::State;
+use crate::diagnostic::At;
 use crate::fabric::{
     DeviceId, EndpointId, Fabric, OutsideId, PresenceId, SegmentId, SegmentSettings, Via, VrfId,
     VrfPresence,
@@ -636,8 +636,7 @@ impl State {
         let mut found: Vec<PresenceId> =
             all.filter(|&id| fabric.presence(id).switch != switch).collect();
         self.distinct(fabric, switch, &mut found, |&id| {
-            let rd = self.evpn.instance(id).and_then(|instance| instance.rd);
-            (fabric.presence(id).switch, rd)
+            (fabric.presence(id).switch, self.evpn.distinguisher(id))
         });
         found
     }

@@ -7,8 +7,9 @@ use super::{Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrie
 use crate::behavior::lag::{LagOutcome, MemberOutcome, MemberState};
 use crate::behavior::partner::port_number;
 use crate::behavior::stack::{self, Stacks};
-use crate::fabric::Condition;
-use crate::fabric::{DeviceId, DeviceKind, Fabric, GroupId, LagId, MemberId, PortId, TreePort};
+use crate::fabric::{
+    Condition, DeviceId, DeviceKind, Fabric, GroupId, LagId, MemberId, PortId, TreePort,
+};
 use crate::id::IdVec;
 use crate::value::{
     BridgePriority, PathCosts, Role, Speed, TreeMode, TreePortPriority, VlanId, VlanSet,

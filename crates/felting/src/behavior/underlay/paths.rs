@@ -154,7 +154,7 @@ impl State {
                 // Of several that are as good all are used whose way is there.
                 let (mut steps, mut failed) = (SmallVec::new(), NoRoute::Down(router));
                 for way in ways {
-                    match self.by_static(fabric, router, address, way, towards) {
+                    match self.by_static(fabric, router, (address, length), way, towards) {
                         Ok(more) => steps.extend(more),
                         Err(error) => failed = error,
                     }
@@ -185,7 +185,7 @@ impl State {
         &self,
         fabric: &Fabric,
         router: RouterId,
-        address: IpAddr,
+        (address, length): (IpAddr, u8),
         way: Way,
         towards: &mut Towards,
     ) -> Result<SmallVec<[Step; 4]>, NoRoute> {
@@ -199,7 +199,8 @@ impl State {
         match way.via {
             Via::Address(via) if via != address => {
                 let next = self.next(fabric, router, via, towards)?;
-                next.map(|next| next.steps).ok_or(NoRoute::Circle(router, IpPrefix::host(address)))
+                let to = IpPrefix::host(address).shortened(length);
+                next.map(|next| next.steps).ok_or(NoRoute::Circle(router, to))
             }
             _ => Err(NoRoute::Down(router)),
         }

@@ -100,6 +100,35 @@ impl Underlay {
         }
     }
 
+    /// The WAN paths by which a router itself sends on what is for an address; empty if it sends it elsewhere.
+    ///
+    /// # Errors
+    ///
+    /// That it has no route to it.
+    pub(crate) fn wans_toward(
+        &self,
+        fabric: &Fabric,
+        at: RouterId,
+        address: IpAddr,
+    ) -> Result<SmallVec<[WanId; 2]>, NoRoute> {
+        Ok(match self.used(fabric, at, address, &mut Heard::default())? {
+            Used::Written(_, ways) => ways.iter().filter_map(|way| way.wan).collect(),
+            Used::Told(..) => SmallVec::new(),
+        })
+    }
+
+    /// Whether what is told of some prefix is sent elsewhere by a static route of a router on the way, so that it
+    /// matters by whom a packet goes.
+    pub(super) fn diverts(&self, fabric: &Fabric) -> bool {
+        fabric.static_routes.iter().filter(|route| route.vrf.is_none()).any(|route| {
+            let lengths = self.lengths.iter().filter(|&&length| length <= route.to.length());
+            lengths.map(|&length| route.to.shortened(length)).any(|prefix| {
+                let mut origins = self.origins(&prefix).iter();
+                origins.any(|origin| fabric.router(origin.router).device != route.device)
+            })
+        })
+    }
+
     /// What routers say that send a packet in a circle: shortest paths don't, so that a static route is in it.
     fn circle(
         &self,

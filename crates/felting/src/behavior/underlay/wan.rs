@@ -1,7 +1,6 @@
 //! Whether packets cross a path over a WAN.
 
-use crate::fabric::Condition;
-use crate::fabric::{Fabric, InterfaceId, InterfacePlace, Wan};
+use crate::fabric::{Condition, Fabric, InterfaceId, InterfacePlace, Wan};
 use crate::value::VlanId;
 
 /// An end of a path whose router sends with another tag than the path has there.

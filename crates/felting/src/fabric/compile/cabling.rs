@@ -1,9 +1,9 @@
-use crate::diagnostic::At;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::devices::per_port;
 use super::unknown_port;
+use crate::diagnostic::At;
 use crate::fabric::layout::report_range;
 use crate::fabric::{Cable, DeviceId, Fabric, PortId};
 use crate::source::{Document, FaultKind, Faults, Run, expand};

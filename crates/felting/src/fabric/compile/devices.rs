@@ -1,10 +1,10 @@
-use crate::diagnostic::{At, Span};
 use std::borrow::Cow;
 
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::{MOST_PORTS, Things, deviations, spread, stacks, too_many};
+use crate::diagnostic::{At, Span};
 use crate::fabric::layout::{Layout, LayoutId};
 use crate::fabric::{Device, DeviceId, DeviceKind, Fabric, Hardware, HardwareId, Port, PortId};
 use crate::id::{FromIndex, Id, IdRange, IdVec};

@@ -1,15 +1,15 @@
 //! Machines on hosts' networks, what serves them, and what is expected of them.
 
-use crate::diagnostic::At;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::Made;
 use super::devices::hash;
 use super::tenants::VrfNames;
-use crate::fabric::Condition;
+use crate::diagnostic::At;
 use crate::fabric::{
-    DeviceId, DeviceKind, Endpoint, Expectation, Fabric, Loss, NetworkId, Scope, SegmentId,
+    Condition, DeviceId, DeviceKind, Endpoint, Expectation, Fabric, Loss, NetworkId, Scope,
+    SegmentId,
 };
 use crate::source::{Document, FaultKind, Faults, Many};
 use crate::value::MacAddr;

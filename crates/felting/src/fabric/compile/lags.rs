@@ -1,4 +1,3 @@
-use crate::diagnostic::{At, Span};
 use std::collections::BTreeSet;
 
 use rustc_hash::FxHashMap;
@@ -6,6 +5,7 @@ use smol_str::SmolStr;
 
 use super::devices::{DEFAULT_PRIORITY, HostLayers, per_port};
 use super::{Made, Things, too_many};
+use crate::diagnostic::{At, Span};
 use crate::fabric::{
     Bond, BondId, DeviceId, Lag, LagId, Member, MemberId, Network, PortSettings, TreePort, Uplink,
 };

@@ -1,9 +1,9 @@
-use crate::diagnostic::At;
 use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
 use super::devices::{DEFAULT_PRIORITY, hash};
 use super::{Made, Things};
+use crate::diagnostic::At;
 use crate::fabric::{
     DeviceId, DeviceKind, Fabric, Group, GroupId, Keepalive, LagId, Pair, PairId, Side,
 };

@@ -1,9 +1,9 @@
 //! What is allotted: pool base plus the thing's own number.
 
-use crate::diagnostic::{At, Span};
 use std::net::IpAddr;
 
 use super::{Made, Things};
+use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, Exhausted, Pool, PoolId};
 use crate::source::Document;
 use crate::value::{IpInterface, NumberedBy, PoolKind};

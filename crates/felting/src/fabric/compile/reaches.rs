@@ -1,12 +1,12 @@
 //! What is beyond single switches: policies, static routes, sites and WANs, leaks, networks outside.
 
-use crate::diagnostic::At;
 use std::net::IpAddr;
 
 use smol_str::SmolStr;
 
 use super::tenants::VrfNames;
 use super::{Made, Things};
+use crate::diagnostic::At;
 use crate::fabric::{
     DeviceId, DeviceKind, Evi, Leak, Outside, Policy, PortId, SegmentId, Site, StaticRoute, Via,
     Wan,

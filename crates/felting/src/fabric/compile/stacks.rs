@@ -1,9 +1,9 @@
-use crate::diagnostic::At;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::Things;
 use super::devices::{Kinds, hash, kind_of};
+use crate::diagnostic::At;
 use crate::fabric::{DeviceKind, Fabric, PortId, Stack, StackMember};
 use crate::id::{FromIndex, Id, IdRange};
 use crate::source::{Document, FaultKind, Faults, Keys, Layers, StackKeys, StackMemberKeys, inner};

@@ -1,8 +1,8 @@
-use crate::diagnostic::At;
 use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
 use super::{Made, Things, too_many};
+use crate::diagnostic::At;
 use crate::fabric::{
     DeviceId, Presence, Segment, SegmentSettings, SettingsId, Vrf, VrfId, VrfPresence,
 };

@@ -1,8 +1,8 @@
-use crate::diagnostic::At;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::{Made, Things};
+use crate::diagnostic::At;
 use crate::fabric::layout::report_range;
 use crate::fabric::{
     DeviceId, DeviceKind, Management, PortId, Repeater, TreeInstance, TreeSettings,

@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use crate::behavior::Entity;
+use crate::diagnostic::Span;
 use crate::fabric::{CableId, Fabric, PortId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Duplex;

@@ -1,10 +1,10 @@
-use crate::diagnostic::Span;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::{presences, segments_of};
+use crate::diagnostic::Span;
 use crate::fabric::{EndpointId, Fabric, SegmentId, VrfId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

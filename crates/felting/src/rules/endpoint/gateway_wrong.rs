@@ -1,7 +1,7 @@
-use crate::diagnostic::{At, Span};
 use std::net::IpAddr;
 
 use super::{presences, segments_of};
+use crate::diagnostic::{At, Span};
 use crate::fabric::{EndpointId, Fabric};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpInterface;

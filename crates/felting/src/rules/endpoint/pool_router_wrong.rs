@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use std::net::IpAddr;
 
 use super::presences;
+use crate::diagnostic::Span;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {

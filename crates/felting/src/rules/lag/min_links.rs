@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use super::half_name;
 use crate::behavior::{Aspect, Entity};
+use crate::diagnostic::Span;
 use crate::fabric::LagId;
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 

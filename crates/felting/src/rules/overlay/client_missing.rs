@@ -1,4 +1,3 @@
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
@@ -6,6 +5,7 @@ use rustc_hash::FxHashSet;
 use super::{asn, carrying, vteps};
 use crate::behavior::NotPassed;
 use crate::behavior::session::is_internal;
+use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Family;

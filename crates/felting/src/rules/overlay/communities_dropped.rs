@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::carrying;
+use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

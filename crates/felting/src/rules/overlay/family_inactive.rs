@@ -1,6 +1,6 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
+use crate::diagnostic::Span;
 use crate::fabric::Session;
 use crate::rules::underlay::session_clashes;
 use crate::rules::{Check, Context, Findings, Rule, Severity};

@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use crate::behavior::SessionFault;
+use crate::diagnostic::Span;
 use crate::fabric::SessionId;
 use crate::rules::underlay::session_clashes;
 use crate::rules::{Check, Context, Findings, Rule, Severity};

@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::{carrying, vteps};
 use crate::behavior::bgp::next_hop_rule;
+use crate::diagnostic::Span;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Family;
 use crate::value::NextHopRule;

@@ -1,6 +1,6 @@
-use crate::diagnostic::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, PresenceId, SegmentId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::RouteDistinguisher;
@@ -74,7 +74,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     shared(cx, out);
 }
 
-/// One distinguisher that is written for all switches of a segment: hosts on several leaves are then reached by one.
+/// One distinguisher that is written for all switches of a segment: of a host on several leaves a VTEP then hears from
+/// one alone.
 fn shared(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut said: FxHashSet<Span> = FxHashSet::default();
@@ -82,32 +83,44 @@ fn shared(cx: &Context<'_>, out: &mut Findings<'_>) {
         let attached = cx.state.evpn().attached(id);
         let vtep = |at: PresenceId| fabric.vtep_of(fabric.presence(at).switch).map(|v| v.value);
         let rd = |at: PresenceId| fabric.settings_at(at).rd;
-        let one = attached.first().copied();
-        let Some((one, place)) = one.and_then(|one| Some((one, rd(one)?))) else { continue };
+        let Some(&one) = attached.first() else { continue };
+        let Some(place) = rd(one).filter(|place| !said.contains(&place.span)) else { continue };
         let alike = |other: &PresenceId| rd(*other) == Some(place) && vtep(*other) != vtep(one);
         let Some(other) = attached.iter().copied().find(alike) else { continue };
-        if !said.insert(place.span) {
-            continue;
-        }
+        // Who would learn of both leaves, and hears of one.
+        let segment = fabric.segment(fabric.presence(one).segment);
+        let hears_of = |at: PresenceId| {
+            let used = cx.state.aliases(fabric, at, [one, other]);
+            let both = [one, other].iter().all(|&there| cx.state.learns(fabric, at, there).is_ok());
+            let kept = used.first().filter(|_| both && used.len() == 1);
+            kept.map(|&(there, _)| (at, there))
+        };
+        let apart = segment.presences.iter().filter(|at| !attached.contains(at));
+        let Some((at, kept)) = apart.into_iter().find_map(hears_of) else { continue };
+        said.insert(place.span);
         let switch = |at: PresenceId| fabric.presence(at).switch;
-        let (name, twin) = (fabric.device_name(switch(one)), fabric.device_name(switch(other)));
-        let segment = &fabric.segment(fabric.presence(one).segment).name;
-        let host = endpoint.name.value.as_str();
+        let name = |at: PresenceId| fabric.device_name(switch(at));
+        let (host, lost) = (&endpoint.name.value, if kept == one { other } else { one });
         out.report(
             place.span,
-            format!("{name} and {twin} both have it"),
-            format!("the route distinguisher of {} is one for several VTEPs", segment.value),
+            format!("{} and {} both have it", name(one), name(other)),
+            format!("the route distinguisher of {} is one for several VTEPs", segment.name.value),
         )
         .severity(Severity::Warning)
-        .related(endpoint.name.span, format!("{host} is on {name} and {twin}"))
+        .related(endpoint.name.span, format!("{host} is on {} and {}", name(one), name(other)))
         .wire(format!(
-            "{name} and {twin} tell of {host} by one route, of which a speaker on the way passes on one: others reach {host} by \
-             one leaf, and by the other only when they hear that it is gone"
+            "{} and {} tell of {host} by one route: {} sends to {host} by {} alone, and by {} only once it hears that \
+             the other is gone",
+            name(one),
+            name(other),
+            name(at),
+            name(kept),
+            name(lost)
         ))
         .remedy("leave `rd` out, or give each switch its own with `differs`".to_owned())
         .about(switch(one))
         .about(switch(other))
-        .about_name(&segment.value);
+        .about_name(&segment.name.value);
     }
 }
 

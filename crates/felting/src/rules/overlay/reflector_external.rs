@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use super::asn;
 use crate::behavior::Entity;
+use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{asn, carrying};
 use crate::behavior::session::is_internal;
+use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Asn;

@@ -1,6 +1,6 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
+use crate::diagnostic::Span;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {

@@ -1,10 +1,10 @@
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::rt_no_exporter::pattern;
 use crate::behavior::Instance;
+use crate::diagnostic::Span;
 use crate::fabric::PresenceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 use crate::value::RouteTarget;

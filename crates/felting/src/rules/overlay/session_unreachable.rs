@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 
 use super::TELLS_WHY;
 use crate::behavior::SessionFault;
+use crate::diagnostic::Span;
 use crate::fabric::SessionId;
 use crate::rules::underlay::{Loss, loss};
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};

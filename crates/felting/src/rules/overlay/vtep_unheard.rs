@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{TELLS_WHY, apart};
 use crate::behavior::{Apart, NotPassed};
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, PresenceId};
 use crate::rules::underlay::loss_at;
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};

@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::behavior::evpn::tenant::gateway_mac;
+use crate::diagnostic::Span;
 use crate::fabric::{PresenceId, SegmentSettings};
 use crate::rules::segment::{gateways, of_one_pair};
 use crate::rules::{Check, Context, Findings, Rule, Severity};

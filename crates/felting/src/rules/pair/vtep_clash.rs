@@ -1,9 +1,9 @@
-use crate::diagnostic::{At, Span};
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
+use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, Fabric};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

@@ -1,10 +1,10 @@
-use crate::diagnostic::Span;
 use std::net::IpAddr;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::mapped;
 use crate::behavior::evpn::replication;
+use crate::diagnostic::Span;
 use crate::fabric::SegmentId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;

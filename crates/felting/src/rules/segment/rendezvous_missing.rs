@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::mapped;
 use crate::behavior::evpn::replication;
+use crate::diagnostic::Span;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 

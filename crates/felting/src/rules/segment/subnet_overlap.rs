@@ -1,6 +1,6 @@
-use crate::diagnostic::At;
 use std::collections::BTreeMap;
 
+use crate::diagnostic::At;
 use crate::fabric::{SegmentId, VrfId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpPrefix;

@@ -1,6 +1,6 @@
-use crate::diagnostic::Span;
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use crate::diagnostic::Span;
 use crate::fabric::VrfId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Vni;

@@ -1,7 +1,7 @@
-use crate::diagnostic::{At, Span};
 use std::collections::BTreeMap;
 
 use crate::behavior::{Aspect, Entity};
+use crate::diagnostic::{At, Span};
 use crate::fabric::SegmentId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Vni;

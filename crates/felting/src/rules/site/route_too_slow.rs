@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
-use super::site_of;
-use crate::fabric::{DeviceId, Fabric, SiteId, Via, Wan};
+use super::{meant_by, site_of};
+use crate::diagnostic::Span;
+use crate::fabric::{DeviceId, Fabric, SiteId, StaticRoute, Via, Wan, WanId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -62,7 +62,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for route in fabric.static_routes() {
         let Via::Wan(id) = route.via.value else { continue };
         let wan = fabric.wan(id);
-        let Some(delay) = wan.delay.filter(|_| !route.is_beyond(wan)) else { continue };
+        let Some(delay) = wan.delay.filter(|_| sends_by(cx, route, id)) else { continue };
         for site in joined(fabric, wan) {
             let Some(bound) = fabric.site(site).delay_bound else { continue };
             let better = fabric.wans().find(|(_, other)| {
@@ -99,6 +99,18 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about_name(&wan.name.value);
         }
     }
+}
+
+/// Whether a switch sends something of what a route is for by a path.
+fn sends_by(cx: &Context<'_>, route: &StaticRoute, wan: WanId) -> bool {
+    let fabric = cx.fabric;
+    let Some(at) = fabric.device(route.device).router.filter(|_| route.vrf.is_none()) else {
+        return false;
+    };
+    let underlay = cx.state.underlay();
+    meant_by(fabric, route).into_iter().any(|address| {
+        underlay.wans_toward(fabric, at, address).is_ok_and(|wans| wans.contains(&wan))
+    })
 }
 
 /// The sites at the ends of a path.

@@ -1,6 +1,7 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
+use super::meant_by;
+use crate::diagnostic::Span;
 use crate::fabric::{StaticRoute, Via};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -10,7 +11,7 @@ pub(super) static RULE: Check = Check {
         severity: Severity::Error,
         summary: "no WAN path is as fast as a route wants it",
         explain: "A route with a bound on the delay is used only while its path is within it. Here none of the paths \
-              that routes to these prefixes lead by is, so that the switch has no route to them at all.",
+              that routes to these prefixes lead by is, so that the switch sends elsewhere, or nowhere at all.",
         sources: &["RFC 1812 section 5.2.4.3"],
         broken: concat!(
             part!(sites),
@@ -56,6 +57,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let wan = fabric.wan(wan);
         let Some(delay) = wan.delay else { continue };
         let name = fabric.device_name(route.device);
+        let toward = |router| {
+            let mut all = meant_by(fabric, route).into_iter();
+            all.any(|address| cx.state.underlay().wans_toward(fabric, router, address).is_ok())
+        };
+        let elsewhere = fabric.device(route.device).router.is_some_and(toward);
         out.report(
             within.span,
             format!("at most {}", within.value),
@@ -65,7 +71,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             ),
         )
         .related(delay.span, format!("{} takes {}", wan.name.value, delay.value))
-        .wire(format!("{name} has no route to {} by this", route.to.value))
+        .severity(if elsewhere { Severity::Warning } else { Severity::Error })
+        .wire(match elsewhere {
+            true => format!("{name} sends what is for {} by another route", route.to.value),
+            false => format!("{name} has no route to {}, and drops what is for it", route.to.value),
+        })
         .remedy(format!("allow {} or more, or add a [[route]] by a faster path", delay.value))
         .about(route.device)
         .about_name(&wan.name.value);

@@ -1,9 +1,9 @@
-use crate::diagnostic::At;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashSet;
 
 use super::site_of;
+use crate::diagnostic::At;
 use crate::fabric::{SiteId, Via, Wan};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashMap;
 
 use crate::behavior::BridgeId;
+use crate::diagnostic::Span;
 use crate::fabric::Stack;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Domain;

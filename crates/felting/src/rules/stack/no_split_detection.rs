@@ -1,3 +1,5 @@
+use crate::behavior::Reason;
+use crate::fabric::{Condition, StackId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::SplitDetection;
 
@@ -35,7 +37,7 @@ runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (_, stack) in fabric.stacks() {
+    for (id, stack) in fabric.stacks() {
         let blind = stack.split_detection.value == SplitDetection::None;
         if !blind || stack.members.len() < 2 {
             continue;
@@ -48,8 +50,38 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         };
         out.report(at, "no split detection", format!("the stack {name} has no split detection"))
             .related(related, format!("{} members can be parted", stack.members.len()))
-            .wire("after a split both parts go on as the switch, with its addresses: a LAG to both keeps its links to one of them, and whoever hangs on the other is parted from it")
+            .wire(wire(cx, id))
             .remedy("set `split_detection`: \"link\" with a link of its own, or \"lacp\" over a partner that passes it on")
             .about(stack.switch.value);
     }
+}
+
+/// What a split comes to: asked of the state in which one member has lost all its stack links.
+fn wire(cx: &Context<'_>, id: StackId) -> String {
+    let fabric = cx.fabric;
+    let stack = fabric.stack(id);
+    let name = fabric.device_name(stack.switch.value);
+    let split = stack.members.iter().rev().find_map(|member| {
+        let ports = member.stack_ports.iter();
+        let cut = ports.fold(Condition::default(), |cut, &port| cut.port(port));
+        let state = cx.state.given(fabric, &cut);
+        state.stack(id).is_doubled().then_some((member.id.get(), state))
+    });
+    let Some((number, state)) = split else {
+        return format!(
+            "a part of {name} that loses the others goes on as {name}, with its addresses"
+        );
+    };
+    let left_out = fabric
+        .members()
+        .find(|(member, _)| state.member(*member).reason == Reason::OtherPart)
+        .map(|(_, member)| crate::rules::lag::name(fabric, member.lag));
+    let parted = match left_out {
+        Some(lag) => format!("; {lag} uses its links to one of them alone"),
+        None => String::new(),
+    };
+    format!(
+        "when member {number} loses its stack links, it and the others both go on as {name}, with its addresses\
+         {parted}"
+    )
 }

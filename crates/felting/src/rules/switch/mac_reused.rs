@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use crate::behavior::Entity;
+use crate::diagnostic::Span;
 use crate::fabric::Device;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::bridge_name;
 use crate::behavior::tree::region_identity;
+use crate::diagnostic::Span;
 use crate::fabric::TreeSettings;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::TreeMode;

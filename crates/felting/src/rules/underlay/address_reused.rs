@@ -1,9 +1,9 @@
-use crate::diagnostic::Span;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 
 use crate::behavior::AdjacencyFault;
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::{End, report_ends, session_clashes};
+use crate::diagnostic::Span;
 use crate::fabric::Session;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

@@ -1,10 +1,10 @@
-use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::tier;
 use crate::behavior::{LostWay, NotPassed};
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric, RouterId};
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity, some_of};
 use crate::value::{Asn, Family, NumberedBy, PoolKind};

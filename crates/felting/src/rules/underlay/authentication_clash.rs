@@ -1,8 +1,8 @@
-use crate::diagnostic::{At, Span};
 use rustc_hash::FxHashSet;
 
 use super::{End, both, report_ends};
 use crate::behavior::Entity;
+use crate::diagnostic::{At, Span};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {

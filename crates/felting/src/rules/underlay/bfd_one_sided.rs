@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::{End, both, report_ends};
+use crate::diagnostic::Span;
 use crate::fabric::{InterfaceId, Session};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

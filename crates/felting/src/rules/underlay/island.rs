@@ -1,7 +1,7 @@
-use crate::diagnostic::At;
 use std::net::IpAddr;
 
 use super::claimed;
+use crate::diagnostic::At;
 use crate::fabric::{DeviceId, RouterId};
 use crate::rules::site::site_of;
 use crate::rules::{Check, Context, Findings, Rule, Severity};

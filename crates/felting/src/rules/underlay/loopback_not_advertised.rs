@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
+use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 use crate::value::{Advertised, SessionOver, UnderlayProtocol};

@@ -1,10 +1,10 @@
-use crate::diagnostic::{At, Span};
 use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use crate::behavior::mtu;
+use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, InterfaceId};
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 use crate::value::Mtu;

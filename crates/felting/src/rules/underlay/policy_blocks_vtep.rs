@@ -1,9 +1,9 @@
-use crate::diagnostic::Span;
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 
 use super::loss_at;
 use crate::behavior::NotPassed;
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, SessionId};
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 use crate::value::IpPrefix;

@@ -1,6 +1,6 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
+use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Family;

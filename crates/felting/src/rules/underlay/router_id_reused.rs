@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use std::net::{IpAddr, Ipv4Addr};
 
 use rustc_hash::FxHashMap;
 
+use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::UnderlayProtocol;

@@ -1,9 +1,9 @@
-use crate::diagnostic::{At, Span};
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
 use super::loss;
 use crate::behavior::Apart;
+use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, PresenceId};
 use crate::rules::overlay::{TELLS_WHY, apart};
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};

@@ -1,9 +1,9 @@
-use crate::diagnostic::Span;
 use std::collections::{BTreeMap, BTreeSet};
 
 use smol_str::SmolStr;
 
 use crate::behavior::carrier::enters;
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, Network, SegmentId};
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 use crate::value::VlanId;

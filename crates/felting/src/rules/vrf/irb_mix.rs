@@ -1,8 +1,8 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashSet;
 
 use super::on_vteps;
 use crate::behavior::evpn::tenant::irb;
+use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

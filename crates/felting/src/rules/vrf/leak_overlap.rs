@@ -1,6 +1,6 @@
-use crate::diagnostic::{At, Span};
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use crate::diagnostic::{At, Span};
 use crate::fabric::{SegmentId, VrfId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpPrefix;

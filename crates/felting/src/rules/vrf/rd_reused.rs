@@ -1,7 +1,7 @@
-use crate::diagnostic::Span;
 use rustc_hash::FxHashMap;
 
 use super::on_vteps;
+use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, VrfId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::RouteDistinguisher;

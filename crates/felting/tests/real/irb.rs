@@ -11,21 +11,13 @@
 //!   that two leaves with one router MAC address, or two VRFs with two, mix nothing up. The kernel keeps one address
 //!   for each VTEP and VRF.
 
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
-
 use std::fmt::Write as _;
 
 use felting::walk::{Options, Path, Walker};
 use felting::{Condition, Fabric, State};
 use serde_json::Value as Json;
 
-fn text<'a>(value: &'a Json, key: &str) -> &'a str {
-    value[key].as_str().unwrap()
-}
-
-fn list(value: &Json) -> &[Json] {
-    value.as_array().map_or(&[], Vec::as_slice)
-}
+use crate::{list, text};
 
 fn targets(value: &Json) -> String {
     serde_json::to_string(value).unwrap()

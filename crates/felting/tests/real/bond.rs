@@ -4,14 +4,14 @@
 //! partner whether they are in sync. Where the recorded system departs from IEEE 802.1AX, or chooses by what came
 //! first, each difference must be one of the known [`Departure`]s, and the snapshot says where each is met.
 
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use felting::behavior::MemberState;
 use felting::{Condition, Fabric, State};
 use serde_json::Value as Json;
+
+use crate::list;
 
 /// A way in which that system departs from IEEE 802.1AX, or from what is a function of the settings alone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -42,10 +42,6 @@ const DEPARTURES: &[(&str, usize, &str, Departure)] = &[
     ("speeds_many_slow_stable", 1, "B", Departure::Unseen),
     ("min_links_2_one_up", 3, "AB", Departure::Minimum),
 ];
-
-fn list(value: &Json) -> &[Json] {
-    value.as_array().map_or(&[], Vec::as_slice)
-}
 
 fn end(text: &Json) -> (&str, &str) {
     text.as_str().unwrap().split_once(':').unwrap()

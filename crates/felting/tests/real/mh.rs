@@ -9,8 +9,6 @@
 //! - every leg gets a copy of what is flooded, as nothing enforces the election (sections 8.3 and 8.5), so copies are
 //!   not compared.
 
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
@@ -20,13 +18,7 @@ use felting::walk::{Choice, Options, Walker};
 use felting::{Condition, Fabric, State};
 use serde_json::Value as Json;
 
-fn text<'a>(value: &'a Json, key: &str) -> &'a str {
-    value[key].as_str().unwrap()
-}
-
-fn list(value: &Json) -> &[Json] {
-    value.as_array().map_or(&[], Vec::as_slice)
-}
+use crate::{list, text};
 
 /// An identifier of type 3 as the language has it: MAC address and number (RFC 7432 section 5).
 fn identifier(es: &Json) -> String {

@@ -8,8 +8,6 @@
 //! them), no policy demanded over eBGP (`policy_required = false`; RFC 8212). The number in its route
 //! distinguishers is an index without meaning, so the router id alone is compared.
 
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 

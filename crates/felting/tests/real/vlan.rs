@@ -3,8 +3,6 @@
 //! Frames with no tag or one (802.1Q) are compared; a VLAN id of 0, two tags and 802.1ad are not modelled, nor
 //! are ports that send several VLANs untagged or are kept apart, which is said of the labs that have them.
 
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
-
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
@@ -13,9 +11,7 @@ use felting::walk::{Options, Walker};
 use felting::{Condition, Fabric, State};
 use serde_json::Value as Json;
 
-fn list(value: &Json) -> &[Json] {
-    value.as_array().map_or(&[], Vec::as_slice)
-}
+use crate::list;
 
 /// The VLANs of a port; none if it has what the language can't say.
 fn carried(words: &[Json]) -> Option<(Option<u16>, Vec<String>)> {
