@@ -26,6 +26,8 @@ mod routing;
 mod terminal;
 
 use std::net::IpAddr;
+use std::ops::Deref;
+use std::sync::Arc;
 
 use jiff::civil::Date;
 use rustc_hash::FxHashMap;
@@ -103,8 +105,34 @@ pub struct Accept {
 }
 
 /// Everything that one fabric file describes, compiled.
+///
+/// A fabric never changes, and a clone of one is the same fabric: it costs nothing, and whatever is worked out from a
+/// fabric ([`State`](crate::State)) holds it.
+#[derive(Clone, Debug, Default)]
+pub struct Fabric(Arc<Arenas>);
+
+impl Fabric {
+    pub(crate) fn of(arenas: Arenas) -> Self {
+        Self(Arc::new(arenas))
+    }
+
+    /// Whether two are one fabric, so that the ids of one mean the same in the other.
+    pub fn is(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.0, &other.0)
+    }
+}
+
+impl Deref for Fabric {
+    type Target = Arenas;
+
+    fn deref(&self) -> &Arenas {
+        &self.0
+    }
+}
+
+/// The things of a [`Fabric`], each kind in an arena of its own, by the order of the file.
 #[derive(Debug, Default)]
-pub struct Fabric {
+pub struct Arenas {
     pub(crate) name: SmolStr,
     pub(crate) sources: Sources,
     pub(crate) faults: Vec<Fault>,
@@ -188,7 +216,7 @@ macro_rules! arenas {
     )+};
 }
 
-impl Fabric {
+impl Arenas {
     /// A fact about each switch and host, to be looked up by its id.
     pub fn of_each_device<T>(&self, fact: impl FnMut(DeviceId) -> T) -> IdVec<DeviceId, T> {
         IdVec::of(self.devices.ids().map(fact).collect())

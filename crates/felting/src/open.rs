@@ -42,7 +42,8 @@ impl Statements {
     /// Compiles them.
     pub fn compile(self, progress: &Progress) -> Fabric {
         let rules: Vec<&str> = rules::all().map(|rule| rule.id).collect();
-        fabric::compile(&self.document, self.sources, self.faults, &rules, progress)
+        let arenas = fabric::compile(&self.document, self.sources, self.faults, &rules, progress);
+        Fabric::of(arenas)
     }
 }
 

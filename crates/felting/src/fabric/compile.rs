@@ -21,7 +21,7 @@ use smol_str::SmolStr;
 
 use super::layout::report_range;
 use super::names::Names;
-use super::{Accept, DeviceId, DeviceKind, Fabric, PortId};
+use super::{Accept, Arenas, DeviceId, DeviceKind, PortId};
 use crate::diagnostic::{At, Sources, Span};
 use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
@@ -44,12 +44,12 @@ pub(crate) fn compile(
     mut faults: Faults,
     rules: &[&str],
     progress: &Progress,
-) -> Fabric {
+) -> Arenas {
     progress.begin(Stage::Compiling, STEPS);
-    let mut fabric = Fabric {
+    let mut fabric = Arenas {
         name: document.name.as_ref().map(|name| name.value.clone()).unwrap_or_default(),
         sources,
-        ..Fabric::default()
+        ..Arenas::default()
     };
     let faults_in = &mut faults;
     let levels = document.severities.iter().filter(|(name, _)| is_rule(name, rules, faults_in));
@@ -124,7 +124,7 @@ pub(crate) fn compile(
 struct Made<'a> {
     devices: &'a IdVec<DeviceId, super::Device>,
     names: &'a Names<'a>,
-    fabric: &'a mut Fabric,
+    fabric: &'a mut Arenas,
     faults: &'a mut Faults,
     /// The last LACP key given to a LAG of each device.
     last_key: FxHashMap<DeviceId, u16>,
@@ -190,7 +190,7 @@ impl Made<'_> {
     }
 }
 
-fn unknown_port(fabric: &Fabric, device: &super::Device, name: &At<SmolStr>, faults: &mut Faults) {
+fn unknown_port(fabric: &Arenas, device: &super::Device, name: &At<SmolStr>, faults: &mut Faults) {
     if !faults.keeps(name.span, FaultKind::UnknownName) {
         return;
     }
@@ -369,7 +369,7 @@ fn too_many(count: usize, at: Span, what: &str, faults: &mut Faults) -> bool {
     true
 }
 
-fn accepts(document: &Document, fabric: &mut Fabric, rules: &[&str], faults: &mut Faults) {
+fn accepts(document: &Document, fabric: &mut Arenas, rules: &[&str], faults: &mut Faults) {
     for statement in &document.accepts {
         let keys = &statement.keys;
         let Some(rule) = &keys.rule else { continue };

@@ -1,7 +1,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 
-use super::{CableId, DeviceId, DeviceKind, EndpointId, Fabric, LagId, PairId, PortId, StackId};
+use super::{
+    Arenas, CableId, DeviceId, DeviceKind, EndpointId, Fabric, LagId, PairId, PortId, StackId,
+};
 use crate::diagnostic::nearest;
 
 /// What is down while a question is asked. Nothing that is configuration: that is an overlay
@@ -80,7 +82,7 @@ impl Condition {
     }
 
     /// With the peer link of this pair down: every port that either side has for it.
-    pub fn peer_link(mut self, fabric: &Fabric, pair: PairId) -> Self {
+    pub fn peer_link(mut self, fabric: &Arenas, pair: PairId) -> Self {
         for side in 0..2 {
             self.ports.extend(fabric.peer_ports(fabric.pair(pair), side));
         }
@@ -101,7 +103,7 @@ impl Condition {
     /// let error = Condition::default().cut(&fabric, "klep-a").unwrap_err();
     /// assert_eq!(error.to_string(), "there is no \"klep-a\" to cut; did you mean kelp-a?");
     /// ```
-    pub fn cut(self, fabric: &Fabric, what: &str) -> Result<Self, NotThere> {
+    pub fn cut(self, fabric: &Arenas, what: &str) -> Result<Self, NotThere> {
         let words: Vec<&str> = what.split_whitespace().collect();
         let wrong = |remedy: String| NotThere { what: what.to_owned(), wanted: " to cut", remedy };
         let device = |name: &str| {
@@ -216,7 +218,7 @@ pub struct NotThere {
     remedy: String,
 }
 
-impl Fabric {
+impl Arenas {
     /// The switch of a name, or the nearest name instead.
     ///
     /// # Errors

@@ -6,7 +6,7 @@ use std::net::IpAddr;
 use smol_str::SmolStr;
 
 use super::{
-    DeviceId, DeviceKind, EndpointId, Fabric, NetworkId, OutsideId, PresenceId, SegmentId, VrfId,
+    Arenas, DeviceId, DeviceKind, EndpointId, NetworkId, OutsideId, PresenceId, SegmentId, VrfId,
 };
 use crate::diagnostic::{At, Span, nearest};
 use crate::source::Pattern;
@@ -147,7 +147,7 @@ impl fmt::Display for NoTerminal {
 
 impl std::error::Error for NoTerminal {}
 
-impl Fabric {
+impl Arenas {
     /// The endpoint of a name.
     pub fn find_endpoint(&self, name: &str) -> Option<EndpointId> {
         self.endpoint_names.get(name).copied()

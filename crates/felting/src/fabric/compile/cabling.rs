@@ -5,7 +5,7 @@ use super::devices::per_port;
 use super::unknown_port;
 use crate::diagnostic::At;
 use crate::fabric::layout::report_range;
-use crate::fabric::{Cable, DeviceId, Fabric, PortId};
+use crate::fabric::{Arenas, Cable, DeviceId, PortId};
 use crate::source::{Document, FaultKind, Faults, Run, expand};
 
 /// One side of a run, spread out: every device with every port, the device slowest.
@@ -25,7 +25,7 @@ fn ends(
     Some((devices?, ports?))
 }
 
-pub(super) fn cables(document: &Document, fabric: &mut Fabric, faults: &mut Faults) {
+pub(super) fn cables(document: &Document, fabric: &mut Arenas, faults: &mut Faults) {
     // (cable, layer): an overlay's cable takes the place of those of lower layers in its ports.
     let mut made: Vec<(Cable, usize)> = Vec::with_capacity(document.runs.len() * 2);
     for run in &document.runs {
@@ -55,7 +55,7 @@ pub(super) fn cables(document: &Document, fabric: &mut Fabric, faults: &mut Faul
     }
 }
 
-fn spread_run(run: &Run, fabric: &Fabric, made: &mut Vec<(Cable, usize)>, faults: &mut Faults) {
+fn spread_run(run: &Run, fabric: &Arenas, made: &mut Vec<(Cable, usize)>, faults: &mut Faults) {
     let near = ends(&run.near.device, &run.near.port, faults);
     let far = ends(&run.far.device, &run.far.port, faults);
     let (Some(near), Some(far)) = (near, far) else { return };
@@ -100,7 +100,7 @@ fn spread_run(run: &Run, fabric: &Fabric, made: &mut Vec<(Cable, usize)>, faults
 fn resolve(
     names: &[SmolStr],
     written: &At<SmolStr>,
-    fabric: &Fabric,
+    fabric: &Arenas,
     faults: &mut Faults,
 ) -> Vec<Option<DeviceId>> {
     names
@@ -126,7 +126,7 @@ fn end(
     devices: &[Option<DeviceId>],
     ports: &[SmolStr],
     written: &At<SmolStr>,
-    fabric: &Fabric,
+    fabric: &Arenas,
     faults: &mut Faults,
 ) -> Option<At<PortId>> {
     let device = devices[index / ports.len()]?;

@@ -6,7 +6,7 @@ use smol_str::SmolStr;
 use super::{MOST_PORTS, Things, deviations, spread, stacks, too_many};
 use crate::diagnostic::{At, Span};
 use crate::fabric::layout::{Layout, LayoutId};
-use crate::fabric::{Device, DeviceId, DeviceKind, Fabric, Hardware, HardwareId, Port, PortId};
+use crate::fabric::{Arenas, Device, DeviceId, DeviceKind, Hardware, HardwareId, Port, PortId};
 use crate::id::{FromIndex, Id, IdRange, IdVec};
 use crate::source::{
     Document, FaultKind, Faults, HardwareKeys, HostKeys, Keys, Layers, Many, Statement, SwitchKeys,
@@ -28,7 +28,7 @@ pub(super) type HostLayers<'s> = (DeviceId, Layers<'s, HostKeys>);
 
 pub(super) fn hardware<'s>(
     document: &'s Document,
-    fabric: &mut Fabric,
+    fabric: &mut Arenas,
     faults: &mut Faults,
 ) -> Kinds<'s> {
     let mut things = Things::new();
@@ -85,7 +85,7 @@ struct Described<'s> {
 pub(super) fn devices<'s>(
     document: &'s Document,
     kinds: &Kinds<'s>,
-    fabric: &mut Fabric,
+    fabric: &mut Arenas,
     faults: &mut Faults,
 ) -> Vec<HostLayers<'s>> {
     let mut layouts = Layouts::default();
@@ -240,7 +240,7 @@ struct Layouts {
 impl Layouts {
     fn add(
         &mut self,
-        fabric: &mut Fabric,
+        fabric: &mut Arenas,
         faults: &mut Faults,
         described: Described<'_>,
     ) -> Option<DeviceId> {
@@ -292,7 +292,7 @@ impl Layouts {
 
     fn layout(
         &mut self,
-        fabric: &mut Fabric,
+        fabric: &mut Arenas,
         faults: &mut Faults,
         specs: &[At<SmolStr>],
     ) -> LayoutId {
@@ -311,7 +311,7 @@ impl Layouts {
 
     fn ports(
         &mut self,
-        fabric: &mut Fabric,
+        fabric: &mut Arenas,
         faults: &mut Faults,
         device: DeviceId,
         layout: LayoutId,
@@ -355,6 +355,6 @@ pub(super) fn hash(name: &str) -> u32 {
 }
 
 /// Makes the per-port facts that later steps fill.
-pub(super) fn per_port<T: Clone>(fabric: &Fabric, value: T) -> IdVec<PortId, T> {
+pub(super) fn per_port<T: Clone>(fabric: &Arenas, value: T) -> IdVec<PortId, T> {
     IdVec::filled(&fabric.ports, value)
 }

@@ -8,7 +8,7 @@ use super::devices::hash;
 use super::tenants::VrfNames;
 use crate::diagnostic::At;
 use crate::fabric::{
-    Condition, DeviceId, DeviceKind, Endpoint, Expectation, Fabric, Loss, NetworkId, Scope,
+    Arenas, Condition, DeviceId, DeviceKind, Endpoint, Expectation, Loss, NetworkId, Scope,
     SegmentId,
 };
 use crate::source::{Document, FaultKind, Faults, Many};
@@ -148,7 +148,7 @@ impl Made<'_> {
 pub(super) fn expectations(
     document: &Document,
     vrfs: &VrfNames,
-    fabric: &mut Fabric,
+    fabric: &mut Arenas,
     faults: &mut Faults,
 ) {
     for statement in &document.expectations {

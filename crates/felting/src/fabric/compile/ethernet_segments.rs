@@ -1,10 +1,10 @@
 use rustc_hash::FxHashMap;
 
-use crate::fabric::{EthernetSegment, EthernetSegmentId, Fabric, LagId};
+use crate::fabric::{Arenas, EthernetSegment, EthernetSegmentId, LagId};
 use crate::value::{Esi, SegmentIdentifier};
 
 /// Joins the LAGs that name one Ethernet segment.
-pub(super) fn join(fabric: &mut Fabric) {
+pub(super) fn join(fabric: &mut Arenas) {
     let mut known: FxHashMap<Esi, EthernetSegmentId> = FxHashMap::default();
     for lag in fabric.lags.ids() {
         let Some(written) = fabric.lags[lag].segment_id else { continue };
@@ -24,7 +24,7 @@ pub(super) fn join(fabric: &mut Fabric) {
 }
 
 /// RFC 7432 section 5, type 1: the system address and key that the partner's LACPDUs say.
-fn from_lacp(fabric: &Fabric, lag: LagId) -> Option<Esi> {
+fn from_lacp(fabric: &Arenas, lag: LagId) -> Option<Esi> {
     let partner = fabric.lags[lag].members.iter().find_map(|member| {
         let (_, far) = fabric.link(fabric.members[member].port.value)?;
         fabric.lag_of(far)

@@ -5,7 +5,7 @@ use super::devices::{DEFAULT_PRIORITY, hash};
 use super::{Made, Things};
 use crate::diagnostic::At;
 use crate::fabric::{
-    DeviceId, DeviceKind, Fabric, Group, GroupId, Keepalive, LagId, Pair, PairId, Side,
+    Arenas, DeviceId, DeviceKind, Group, GroupId, Keepalive, LagId, Pair, PairId, Side,
 };
 use crate::source::{Deviation, Document, FaultKind, Faults, Layers, PairKeys, Statement};
 use crate::value::{GroupNumber, MacAddr, PeerLinkLoss};
@@ -272,7 +272,7 @@ impl Made<'_> {
 }
 
 /// Joins the LAGs of each pair that have one group number.
-pub(super) fn groups(fabric: &mut Fabric, faults: &mut Faults, unmade: &FxHashSet<DeviceId>) {
+pub(super) fn groups(fabric: &mut Arenas, faults: &mut Faults, unmade: &FxHashSet<DeviceId>) {
     let mut found: FxHashMap<(PairId, GroupNumber), GroupId> = FxHashMap::default();
     let numbered: Vec<(LagId, At<GroupNumber>)> = fabric
         .lags

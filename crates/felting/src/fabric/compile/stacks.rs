@@ -4,7 +4,7 @@ use smol_str::SmolStr;
 use super::Things;
 use super::devices::{Kinds, hash, kind_of};
 use crate::diagnostic::At;
-use crate::fabric::{DeviceKind, Fabric, PortId, Stack, StackMember};
+use crate::fabric::{Arenas, DeviceKind, PortId, Stack, StackMember};
 use crate::id::{FromIndex, Id, IdRange};
 use crate::source::{Document, FaultKind, Faults, Keys, Layers, StackKeys, StackMemberKeys, inner};
 use crate::value::{MacAddr, SplitDetection, StackMemberNumber};
@@ -92,7 +92,7 @@ impl<'s> Written<'s> {
         places: &[Place<'_>],
         device: crate::fabric::DeviceId,
         specs: &[At<SmolStr>],
-        fabric: &mut Fabric,
+        fabric: &mut Arenas,
     ) {
         let name = fabric.devices[device].name.value.clone();
         let ports = fabric.devices[device].ports;
@@ -144,7 +144,7 @@ impl<'s> Written<'s> {
     }
 
     /// A stack whose switch nobody made.
-    pub(super) fn without_switch(&self, fabric: &Fabric, faults: &mut Faults) {
+    pub(super) fn without_switch(&self, fabric: &Arenas, faults: &mut Faults) {
         let switches = fabric.devices.values().filter(|device| device.kind == DeviceKind::Switch);
         let remedy = match faults.nearest(&self.switch.value, switches.map(|s| s.name.as_str())) {
             Some(nearest) => format!("did you mean {nearest}?"),
@@ -162,7 +162,7 @@ impl<'s> Written<'s> {
 
 /// What to say of a port whose name begins with a member that a stack does not have.
 pub(super) fn missing_member(
-    fabric: &Fabric,
+    fabric: &Arenas,
     device: &crate::fabric::Device,
     name: &At<SmolStr>,
     faults: &mut Faults,
