@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use felting::source::Memory;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use felting_view::sheet::{Format, Sheet, Topic};
 
 use crate::output::{Screen, fail, write_folder};
@@ -63,20 +63,26 @@ fn read(name: &str) -> Fabric {
 }
 
 fn show(screen: &Screen) {
+    let quiet = Progress::default();
+    let state = |fabric: &Fabric| State::of(fabric, &Condition::default(), &quiet);
+    let findings = |fabric: &Fabric| {
+        let report = state(fabric).check(Some(DAY), &quiet);
+        felting_view::findings(fabric, &report, screen.style(), &quiet)
+    };
     let clean = read("saltmarsh");
-    let state = State::of(&clean, &Condition::default());
     screen.print("The fabric as it should be: demo/saltmarsh/fabric.toml\n\n");
+    let whole = state(&clean);
     // What the members of each LAG say would fill a screen of its own; the sheet of LAGs sums it up.
     for (topic, ..) in
         Topic::ALL.iter().filter(|(topic, ..)| !topic.is_of_one() && *topic != Topic::Members)
     {
-        let sheet = Sheet::of(*topic, &clean, &state).render(Format::Table, screen.style());
-        screen.print(&format!("{sheet}\n"));
+        let sheet = Sheet::of(*topic, &whole, None, &quiet);
+        let text = sheet.render(Format::Table, screen.style(), &quiet);
+        screen.print(&format!("{text}\n"));
     }
-    screen.print(&felting_view::findings(&clean, &clean.check_on(DAY), screen.style()));
+    screen.print(&findings(&clean));
     screen.print("\n\nThe same after a storm: demo/saltmarsh-stormy/fabric.toml\n\n");
-    let stormy = read("saltmarsh-stormy");
-    screen.print(&felting_view::findings(&stormy, &stormy.check_on(DAY), screen.style()));
+    screen.print(&findings(&read("saltmarsh-stormy")));
     screen.print(
         "\nNext:\n  \
          felting demo --into FOLDER                          write both fabrics, to change and check\n  \

@@ -4,7 +4,7 @@ use std::path::Path;
 
 use felting::progress::Stage;
 use felting::walk::{Choice, Options, Walk, Walker};
-use felting::{Fabric, State};
+use felting::{Condition, State};
 use felting_view::draw::{self, Drawing, Theme};
 
 use crate::arguments::{DrawOptions, ViewWord};
@@ -39,12 +39,13 @@ fn drawn(options: &DrawOptions, screen: &Screen) -> Result<u8, String> {
     let meanwhile = Meanwhile::new();
     let fabric = meanwhile.read(&options.input.file, &options.input.with);
     let condition = crate::walk::condition(&fabric, &options.cut, &options.moves)?;
-    let state = State::of_watched(&fabric, &condition, meanwhile.progress());
+    let state = State::of(&fabric, &condition, meanwhile.progress());
     meanwhile.progress().begin(Stage::Drawing, 1);
-    let mut drawing = view(options, &fabric, &state)?;
+    let mut drawing = view(options, &state)?;
     if options.findings {
         let day = jiff::ZonedDateTime::now().date();
-        let report = fabric.check_watched(Some(day), meanwhile.progress());
+        let whole = state.given(&Condition::default());
+        let report = whole.check(Some(day), meanwhile.progress());
         drawing = drawing.with_findings(&report);
     }
     meanwhile.progress().begin(Stage::Writing, 1);
@@ -58,7 +59,7 @@ fn drawn(options: &DrawOptions, screen: &Screen) -> Result<u8, String> {
         (Some(path), form) => {
             let bytes = match form {
                 Form::Svg => drawing.svg(theme).into_bytes(),
-                Form::Png => drawing.png_watched(theme, options.scale, meanwhile.progress()),
+                Form::Png => drawing.png(theme, options.scale, meanwhile.progress()),
             };
             drop(meanwhile);
             write_beside(path, &bytes).map_err(|error| {
@@ -78,7 +79,8 @@ fn drawn(options: &DrawOptions, screen: &Screen) -> Result<u8, String> {
     Ok(crate::UNREADABLE)
 }
 
-fn view(options: &DrawOptions, fabric: &Fabric, state: &State) -> Result<Drawing, String> {
+fn view(options: &DrawOptions, state: &State) -> Result<Drawing, String> {
+    let fabric = state.fabric();
     let of_walk = options.from.is_some() || options.to.is_some();
     if of_walk && options.view != ViewWord::Walk {
         return Err("--from and --to are for `felting draw walk`".to_owned());
@@ -87,24 +89,25 @@ fn view(options: &DrawOptions, fabric: &Fabric, state: &State) -> Result<Drawing
         return Err("--vlan is for `felting draw tree`".to_owned());
     }
     match options.view {
-        ViewWord::Cabling => draw::cabling(fabric, state),
-        ViewWord::Overlay => draw::overlay(fabric, state),
+        ViewWord::Cabling => draw::cabling(state),
+        ViewWord::Overlay => draw::overlay(state),
         ViewWord::Tenants => draw::tenants(fabric),
-        ViewWord::Tree => draw::tree(fabric, state, options.vlan),
+        ViewWord::Tree => draw::tree(state, options.vlan),
         ViewWord::Walk => {
-            let walk = walk(options, fabric, state)?;
-            draw::walk(fabric, state, &walk)
+            let walk = walk(options, state)?;
+            draw::walk(state, &walk)
         }
     }
     .map_err(|error| error.to_string())
 }
 
-fn walk(options: &DrawOptions, fabric: &Fabric, state: &State) -> Result<Walk, String> {
+fn walk(options: &DrawOptions, state: &State) -> Result<Walk, String> {
+    let fabric = state.fabric();
     let (Some(from), Some(to)) = (&options.from, &options.to) else {
         return Err("a walk needs both its ends; name them with --from and --to".to_owned());
     };
     let end = |name: &str| fabric.terminal(name).map_err(|error| error.to_string());
     let choice = if options.all { Choice::All } else { Choice::ByHash };
     let asked = Options { choice, size: None };
-    Walker::new(fabric, state).walk(end(from)?, end(to)?, asked).map_err(|error| error.to_string())
+    Walker::new(state).walk(end(from)?, end(to)?, asked).map_err(|error| error.to_string())
 }

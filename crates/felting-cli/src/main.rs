@@ -61,18 +61,15 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
     let fabric = meanwhile.read(&options.input.file, &options.input.with);
     // Asking the clock for the day takes a while, as it needs the rules of time zones.
     let today = || fabric.depends_on_day().then(|| jiff::ZonedDateTime::now().date());
-    let report = fabric.check_watched(options.day.or_else(today), meanwhile.progress());
-    let denied: Severity = options.deny.into();
     let progress = meanwhile.progress();
+    let state = State::of(&fabric, &Condition::default(), progress);
+    let report = state.check(options.day.or_else(today), progress);
+    let denied: Severity = options.deny.into();
     let page = match options.format {
-        FindingsFormat::Text => {
-            felting_view::findings_watched(&fabric, &report, screen.style(), progress)
-        }
-        FindingsFormat::Json => felting_view::findings_json_watched(&fabric, &report, progress),
-        FindingsFormat::Sarif => felting_view::findings_sarif_watched(&fabric, &report, progress),
-        FindingsFormat::Junit => {
-            felting_view::findings_junit_watched(&fabric, &report, denied, progress)
-        }
+        FindingsFormat::Text => felting_view::findings(&fabric, &report, screen.style(), progress),
+        FindingsFormat::Json => felting_view::findings_json(&fabric, &report, progress),
+        FindingsFormat::Sarif => felting_view::findings_sarif(&fabric, &report, progress),
+        FindingsFormat::Junit => felting_view::findings_junit(&fabric, &report, denied, progress),
     };
     drop(meanwhile);
     screen.print(&page);
@@ -100,11 +97,8 @@ fn tabled(topic: Topic, options: &SheetOptions, screen: &Screen) -> Result<u8, S
     let made = |fabric: &Fabric, condition: &Condition| {
         let switch = of.as_deref().map(|name| fabric.switch(name)).transpose();
         let switch = switch.map_err(|error| error.to_string())?;
-        let state = State::of_watched(fabric, condition, progress);
-        Ok::<_, String>(match switch {
-            Some(switch) => Sheet::of_switch_watched(topic, fabric, &state, switch, progress),
-            None => Sheet::of_watched(topic, fabric, &state, progress),
-        })
+        let state = State::of(fabric, condition, progress);
+        Ok::<_, String>(Sheet::of(topic, &state, switch, progress))
     };
     let fabric = meanwhile.read(&input.file, &input.with);
     let condition = walk::condition(&fabric, cut, &[])?;
@@ -113,7 +107,7 @@ fn tabled(topic: Topic, options: &SheetOptions, screen: &Screen) -> Result<u8, S
         let before = meanwhile.read(&input.file, &[]);
         sheet = made(&before, &Condition::default())?.changes_to(&sheet);
     }
-    let page = sheet.render_watched((*format).into(), screen.style(), progress);
+    let page = sheet.render((*format).into(), screen.style(), progress);
     drop(meanwhile);
     screen.print(&page);
     if fabric.is_complete() {
@@ -128,17 +122,16 @@ fn report(options: &ReportOptions, screen: &Screen) -> u8 {
     let meanwhile = Meanwhile::new();
     let fabric = meanwhile.read(&options.input.file, &options.input.with);
     let day = options.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
-    let state = State::of_watched(&fabric, &Condition::default(), meanwhile.progress());
-    let found = fabric.check_in(&state, Some(day), meanwhile.progress());
-    let failures = felting::walk::judge_watched(&fabric, &state, meanwhile.progress());
+    let state = State::of(&fabric, &Condition::default(), meanwhile.progress());
+    let failures = felting::walk::judge(&state, meanwhile.progress());
+    let found = state.check_judged(&failures, Some(day), meanwhile.progress());
     let reported = felting_view::Reported {
-        fabric: &fabric,
         state: &state,
         report: &found,
         failures: &failures,
         day: &day.to_string(),
     };
-    let page = felting_view::report_watched(&reported, meanwhile.progress());
+    let page = felting_view::report(&reported, meanwhile.progress());
     drop(meanwhile);
     let path = &options.output;
     if let Err(error) = output::write_beside(path, page.as_bytes()) {
@@ -160,11 +153,11 @@ fn topology(options: &TopologyOptions, screen: &Screen) -> u8 {
     let meanwhile = Meanwhile::new();
     let fabric = meanwhile.read(&options.input.file, &options.input.with);
     let text = match options.format {
-        TopologyFormat::Dot => felting_view::topology_dot_watched(&fabric, meanwhile.progress()),
+        TopologyFormat::Dot => felting_view::topology_dot(&fabric, meanwhile.progress()),
         TopologyFormat::Rfc8345 => {
             let none = Condition::default();
-            let state = State::of_watched(&fabric, &none, meanwhile.progress());
-            felting_view::topology_rfc8345_watched(&fabric, &state, meanwhile.progress())
+            let state = State::of(&fabric, &none, meanwhile.progress());
+            felting_view::topology_rfc8345(&state, meanwhile.progress())
         }
     };
     drop(meanwhile);

@@ -34,7 +34,7 @@ impl Meanwhile {
 
     /// Reads and compiles a fabric file with overlay documents.
     pub(crate) fn read(&self, file: &Path, with: &[PathBuf]) -> Fabric {
-        Fabric::from_path_watched(file, with, &self.progress)
+        Fabric::read(file, with, &self.progress)
     }
 
     /// What the work tells how far it is.

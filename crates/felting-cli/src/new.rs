@@ -79,7 +79,7 @@ fn large(options: &NewOptions, name: String, screen: &Screen) -> u8 {
         seed: options.seed,
     };
     let meanwhile = Meanwhile::new();
-    let made = match plan.write_watched(meanwhile.progress()) {
+    let made = match plan.write(meanwhile.progress()) {
         Ok(made) => made,
         Err(error) => {
             drop(meanwhile);

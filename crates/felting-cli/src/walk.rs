@@ -3,7 +3,7 @@
 use felting::progress::Stage;
 use felting::walk::{Choice, Options, Walker};
 use felting::wire::OuterChecksum;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use felting_view::Walked;
 
 use crate::arguments::{WalkFormat, WalkOptions};
@@ -28,20 +28,20 @@ fn walked(options: &WalkOptions, screen: &Screen) -> Result<u8, String> {
             return Err(error.to_string());
         }
     };
-    let state = State::of_watched(&fabric, &condition, meanwhile.progress());
+    let state = State::of(&fabric, &condition, meanwhile.progress());
     // The way of this packet, and the ways of all others.
     meanwhile.progress().begin(Stage::Walks, 2);
     let choice = if options.all { Choice::All } else { Choice::ByHash };
     let asked = Options { choice, size: options.size };
-    let walk = Walker::new(&fabric, &state).walk(from, to, asked).map_err(|e| e.to_string())?;
+    let walk = Walker::new(&state).walk(from, to, asked).map_err(|e| e.to_string())?;
     meanwhile.progress().advance(1);
     // The hash of one flow is luck: whether the others arrive too is said.
     let all = Options { choice: Choice::All, ..asked };
-    let other_ways_fail = walk.arrives()
-        && Walker::new(&fabric, &state).walk(from, to, all).is_ok_and(|walk| !walk.arrives());
+    let other_ways_fail =
+        walk.arrives() && Walker::new(&state).walk(from, to, all).is_ok_and(|walk| !walk.arrives());
     let report = match walk.arrives() {
         true => felting::Report::default(),
-        false => fabric.check_watched(None, meanwhile.progress()),
+        false => state.given(&Condition::default()).check(None, meanwhile.progress()),
     };
     drop(meanwhile);
     let words: Vec<String> = options
@@ -51,7 +51,6 @@ fn walked(options: &WalkOptions, screen: &Screen) -> Result<u8, String> {
         .chain(options.moves.iter().map(|moved| format!("{moved} moved")))
         .collect();
     let walked = Walked {
-        fabric: &fabric,
         state: &state,
         walk: &walk,
         finding: walk.explained_by(&fabric, &report),
@@ -107,6 +106,11 @@ pub(crate) fn condition(
 pub(crate) fn incomplete(fabric: &Fabric, screen: &Screen) {
     if !fabric.is_complete() {
         let report = felting::Report::default();
-        screen.complain(&felting_view::findings(fabric, &report, screen.style()));
+        screen.complain(&felting_view::findings(
+            fabric,
+            &report,
+            screen.style(),
+            &Progress::default(),
+        ));
     }
 }

@@ -4,7 +4,7 @@
 
 use divan::Bencher;
 use felting::first::FirstFabric;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use felting_view::draw::{self, Theme};
 use felting_view::{Reported, report};
 
@@ -14,7 +14,7 @@ fn main() {
     divan::main();
 }
 
-fn made(leaves: u32) -> (Fabric, State) {
+fn made(leaves: u32) -> State {
     let plan = FirstFabric {
         pods: leaves / 64,
         pairs: 32,
@@ -28,36 +28,36 @@ fn made(leaves: u32) -> (Fabric, State) {
     let text = plan.to_toml().expect("the plan fits");
     let fabric = Fabric::from_text("bench.toml", &text);
     assert!(fabric.is_complete(), "{:?}", fabric.faults().first());
-    let state = State::of(&fabric, &Condition::default());
-    (fabric, state)
+    State::of(&fabric, &Condition::default(), &Progress::default())
 }
 
 #[divan::bench(args = LEAVES, sample_count = 5, sample_size = 1)]
 fn cabling(bencher: Bencher<'_, '_>, leaves: u32) {
-    let (fabric, state) = made(leaves);
-    bencher.bench(|| draw::cabling(&fabric, &state).map(|drawing| drawing.svg(Theme::Light)));
+    let state = made(leaves);
+    bencher.bench(|| draw::cabling(&state).map(|drawing| drawing.svg(Theme::Light)));
 }
 
 #[divan::bench(args = LEAVES, sample_count = 5, sample_size = 1)]
 fn cabling_png(bencher: Bencher<'_, '_>, leaves: u32) {
-    let (fabric, state) = made(leaves);
-    bencher.bench(|| draw::cabling(&fabric, &state).map(|drawing| drawing.png(Theme::Light, 1.0)));
+    let state = made(leaves);
+    bencher.bench(|| {
+        draw::cabling(&state).map(|drawing| drawing.png(Theme::Light, 1.0, &Progress::default()))
+    });
 }
 
 #[divan::bench(args = LEAVES, sample_count = 5, sample_size = 1)]
 fn overlay(bencher: Bencher<'_, '_>, leaves: u32) {
-    let (fabric, state) = made(leaves);
-    bencher.bench(|| draw::overlay(&fabric, &state).map(|drawing| drawing.svg(Theme::Light)));
+    let state = made(leaves);
+    bencher.bench(|| draw::overlay(&state).map(|drawing| drawing.svg(Theme::Light)));
 }
 
 #[divan::bench(args = LEAVES, sample_count = 3, sample_size = 1)]
 fn whole_report(bencher: Bencher<'_, '_>, leaves: u32) {
-    let (fabric, state) = made(leaves);
-    let found = fabric.check();
+    let state = made(leaves);
+    let found = state.fabric().check();
     let bytes = || {
-        let reported =
-            Reported { fabric: &fabric, state: &state, report: &found, failures: &[], day: "" };
-        report(&reported).len()
+        let reported = Reported { state: &state, report: &found, failures: &[], day: "" };
+        report(&reported, &Progress::default()).len()
     };
     assert!(bytes() < 20_000_000, "{} bytes", bytes());
     bencher.bench(bytes);

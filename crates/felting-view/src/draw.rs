@@ -69,12 +69,7 @@ impl Drawing {
 
     /// The drawing as PNG, so many times as large; smaller where a side would have more pixels than
     /// [`LARGEST`].
-    pub fn png(&self, theme: Theme, scale: f64) -> Vec<u8> {
-        self.png_watched(theme, scale, &Progress::default())
-    }
-
-    /// As [`Drawing::png`]; how much of it is drawn is told meanwhile.
-    pub fn png_watched(&self, theme: Theme, scale: f64, progress: &Progress) -> Vec<u8> {
+    pub fn png(&self, theme: Theme, scale: f64, progress: &Progress) -> Vec<u8> {
         // What is drawn here is SVG that can be read again.
         png::png(&self.svg(theme), scale, progress).unwrap_or_default()
     }
@@ -141,11 +136,12 @@ impl std::error::Error for Nothing {}
 /// # Errors
 ///
 /// If there are no switches.
-pub fn cabling(fabric: &Fabric, state: &State) -> Result<Drawing, Nothing> {
+pub fn cabling(state: &State) -> Result<Drawing, Nothing> {
+    let fabric = state.fabric();
     if fabric.devices().len() == 0 {
         return Err(Nothing::Cabling);
     }
-    let cabled = Cabled::new(fabric, state, &BTreeSet::new());
+    let cabled = Cabled::new(state, &BTreeSet::new());
     let mut scene = titled(fabric, "cabling");
     cabled.draw(&mut scene, None);
     let y = scene.height;
@@ -176,25 +172,24 @@ mod tests {
     fn demo(name: &str) -> (Fabric, State) {
         let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
         let fabric = Fabric::from_path(root.join(name).join("fabric.toml"));
-        let state = State::of(&fabric, &Condition::default());
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
         (fabric, state)
     }
 
     /// All views of a fabric that it has something for.
-    fn views(fabric: &Fabric, state: &State) -> Vec<(&'static str, Drawing)> {
+    fn views(state: &State) -> Vec<(&'static str, Drawing)> {
+        let fabric = state.fabric();
         let ends = ["web-1", "solver-2"].map(|end| fabric.terminal(end).ok());
         let walked = match ends {
-            [Some(from), Some(to)] => {
-                Walker::new(fabric, state).walk(from, to, Options::BY_HASH).ok()
-            }
+            [Some(from), Some(to)] => Walker::new(state).walk(from, to, Options::BY_HASH).ok(),
             _ => None,
         };
         let all = [
-            ("cabling", cabling(fabric, state).ok()),
-            ("overlay", overlay(fabric, state).ok()),
+            ("cabling", cabling(state).ok()),
+            ("overlay", overlay(state).ok()),
             ("tenants", tenants(fabric).ok()),
-            ("tree", tree(fabric, state, None).ok()),
-            ("walk", walked.and_then(|walked| walk(fabric, state, &walked).ok())),
+            ("tree", tree(state, None).ok()),
+            ("walk", walked.and_then(|walked| walk(state, &walked).ok())),
         ];
         all.into_iter().filter_map(|(name, drawing)| Some((name, drawing?))).collect()
     }
@@ -222,8 +217,8 @@ mod tests {
 
     #[test]
     fn every_label_of_the_demo_can_be_read() {
-        let (fabric, state) = demo("saltmarsh");
-        let views = views(&fabric, &state);
+        let (_, state) = demo("saltmarsh");
+        let views = views(&state);
         assert_eq!(views.len(), 5);
         for (name, drawing) in views {
             let scene = &drawing.scene;
@@ -244,7 +239,7 @@ mod tests {
         for name in ["saltmarsh", "saltmarsh-stormy"] {
             let (fabric, state) = demo(name);
             let report = fabric.check();
-            for (view, drawing) in views(&fabric, &state) {
+            for (view, drawing) in views(&state) {
                 let drawing = drawing.with_findings(&report);
                 for theme in [Theme::Light, Theme::Dark] {
                     let svg = drawing.svg(theme);
@@ -263,7 +258,11 @@ mod tests {
                 }
                 // Drawing pixels takes long in a build that is not optimized.
                 if view == "cabling" {
-                    assert!(drawing.png(Theme::Light, 0.5).starts_with(b"\x89PNG"));
+                    assert!(
+                        drawing
+                            .png(Theme::Light, 0.5, &Progress::default())
+                            .starts_with(b"\x89PNG")
+                    );
                 }
             }
         }
@@ -276,7 +275,7 @@ mod tests {
         let segments: BTreeSet<&str> =
             fabric.segments().map(|(_, segment)| segment.name.value.as_str()).collect();
         let vrfs: BTreeSet<&str> = fabric.vrfs().map(|(_, vrf)| vrf.name.value.as_str()).collect();
-        for (view, drawing) in views(&fabric, &state) {
+        for (view, drawing) in views(&state) {
             let drawing = drawing.with_marks(&report);
             let marked: BTreeSet<&str> = drawing.names().collect();
             for (at, finding) in report.findings.iter().enumerate() {
@@ -299,21 +298,21 @@ mod tests {
     fn every_example_of_a_rule_is_drawn() {
         for rule in felting::rules::all() {
             let fabric = Fabric::from_text("broken.toml", rule.broken);
-            let state = State::of(&fabric, &Condition::default());
+            let state = State::of(&fabric, &Condition::default(), &Progress::default());
             let report = fabric.check();
-            for (view, drawing) in views(&fabric, &state) {
+            for (view, drawing) in views(&state) {
                 let drawing = drawing.with_findings(&report);
                 let (wide, high) = (drawing.scene.width, drawing.scene.height);
                 let sound = wide.is_finite() && high.is_finite() && wide > 0.0 && high > 0.0;
                 assert!(sound && !drawing.svg(Theme::Light).contains("NaN"), "{}: {view}", rule.id);
             }
             let ends: Vec<_> = fabric.endpoints().map(|(id, _)| id).take(3).collect();
-            let mut walker = Walker::new(&fabric, &state);
+            let mut walker = Walker::new(&state);
             for (&from, &to) in ends.iter().flat_map(|a| ends.iter().map(move |b| (a, b))) {
                 let [from, to] =
                     [from, to].map(|end| felting::fabric::Terminal::Endpoint(end, None));
                 if let Ok(walked) = walker.walk(from, to, Options::ALL) {
-                    assert!(walk(&fabric, &state, &walked).is_ok(), "{}", rule.id);
+                    assert!(walk(&state, &walked).is_ok(), "{}", rule.id);
                 }
             }
         }
@@ -322,13 +321,13 @@ mod tests {
     #[test]
     fn what_is_not_there_is_said() {
         let fabric = Fabric::from_text("empty.toml", "");
-        let state = State::of(&fabric, &Condition::default());
-        assert_eq!(cabling(&fabric, &state).err(), Some(Nothing::Cabling));
-        assert_eq!(overlay(&fabric, &state).err(), Some(Nothing::Overlay));
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
+        assert_eq!(cabling(&state).err(), Some(Nothing::Cabling));
+        assert_eq!(overlay(&state).err(), Some(Nothing::Overlay));
         assert_eq!(tenants(&fabric).err(), Some(Nothing::Tenants));
-        assert_eq!(tree(&fabric, &state, None).err(), Some(Nothing::Tree));
-        let (fabric, state) = demo("saltmarsh");
+        assert_eq!(tree(&state, None).err(), Some(Nothing::Tree));
+        let (_, state) = demo("saltmarsh");
         let vlan = VlanId::new(4000).ok();
-        assert_eq!(tree(&fabric, &state, vlan).err(), vlan.map(Nothing::TreeOf));
+        assert_eq!(tree(&state, vlan).err(), vlan.map(Nothing::TreeOf));
     }
 }

@@ -33,17 +33,7 @@ const NEAR: usize = 12;
 
 /// All that was found, the worst first: a line that sums it up, input faults, findings with their
 /// excerpts, what is accepted, and the sum again where the eye ends.
-pub fn findings(fabric: &Fabric, report: &Report, style: Style) -> String {
-    findings_watched(fabric, report, style, &Progress::default())
-}
-
-/// As [`findings`]; how many are written is told meanwhile.
-pub fn findings_watched(
-    fabric: &Fabric,
-    report: &Report,
-    style: Style,
-    progress: &Progress,
-) -> String {
+pub fn findings(fabric: &Fabric, report: &Report, style: Style, progress: &Progress) -> String {
     progress.begin(Stage::Writing, fabric.faults().len() + report.findings.len());
     let drawer = Drawer::new(fabric, style);
     let sum = sum(fabric, report);

@@ -67,12 +67,7 @@ struct AcceptedRow<'a> {
 }
 
 /// All that was found, as JSON.
-pub fn findings_json(fabric: &Fabric, report: &Report) -> String {
-    findings_json_watched(fabric, report, &Progress::default())
-}
-
-/// As [`findings_json`]; how many findings are written is told meanwhile.
-pub fn findings_json_watched(fabric: &Fabric, report: &Report, progress: &Progress) -> String {
+pub fn findings_json(fabric: &Fabric, report: &Report, progress: &Progress) -> String {
     let faults = fabric.faults().iter().map(|fault| FaultRow {
         kind: fault.kind.id(),
         message: &fault.what.message,

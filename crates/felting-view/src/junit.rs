@@ -10,12 +10,7 @@ use quick_junit::{NonSuccessKind, TestCase, TestCaseStatus, TestSuite};
 
 /// All that was found, as `JUnit` XML: a suite for each family of rules, a case for each finding, and a passed
 /// case for each rule that found nothing. What is below the denied severity, or accepted, is a skipped case.
-pub fn findings_junit(fabric: &Fabric, report: &Report, denied: Severity) -> String {
-    findings_junit_watched(fabric, report, denied, &Progress::default())
-}
-
-/// As [`findings_junit`]; how many rules are written is told meanwhile.
-pub fn findings_junit_watched(
+pub fn findings_junit(
     fabric: &Fabric,
     report: &Report,
     denied: Severity,

@@ -17,12 +17,10 @@ mod walk;
 mod words;
 
 pub use explain::{catalogue, catalogue_page, explain};
-pub use findings::{Style, findings, findings_watched};
-pub use json::{findings_json, findings_json_watched};
-pub use junit::{findings_junit, findings_junit_watched};
-pub use report::{Reported, report, report_watched};
-pub use sarif::{findings_sarif, findings_sarif_watched};
-pub use topology::{
-    topology_dot, topology_dot_watched, topology_rfc8345, topology_rfc8345_watched,
-};
+pub use findings::{Style, findings};
+pub use json::findings_json;
+pub use junit::findings_junit;
+pub use report::{Reported, report};
+pub use sarif::findings_sarif;
+pub use topology::{topology_dot, topology_rfc8345};
 pub use walk::{Walked, walk, walk_json};

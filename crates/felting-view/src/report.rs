@@ -131,9 +131,7 @@ struct RowPart {
 /// What a report is made of.
 #[derive(Clone, Copy, Debug)]
 pub struct Reported<'a> {
-    /// The fabric.
-    pub fabric: &'a Fabric,
-    /// Its state with nothing lost.
+    /// The state of the fabric with nothing lost.
     pub state: &'a State,
     /// What the rules found.
     pub report: &'a Report,
@@ -146,18 +144,14 @@ pub struct Reported<'a> {
 /// The report as one HTML page that needs nothing else: summary, findings with their excerpts, drawings with
 /// the findings at their places, expectations with their walks, all sheets. Scripts are its own, and all of it
 /// can be read without them.
-pub fn report(reported: &Reported<'_>) -> String {
-    report_watched(reported, &Progress::default())
-}
-
-/// As [`report`]; how many of its parts are written is told meanwhile.
-pub fn report_watched(reported: &Reported<'_>, progress: &Progress) -> String {
-    let Reported { fabric, state, report, failures, day } = *reported;
+pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
+    let Reported { state, report, failures, day } = *reported;
+    let fabric = state.fabric();
     let parts = DRAWINGS + Topic::ALL.len() + fabric.expectations().len();
     // The last is the page itself.
     progress.begin(Stage::Writing, parts + report.findings.len().min(FINDINGS_SHOWN) + 1);
-    let drawings = drawings(fabric, state, report, progress);
-    let (expectations, expectations_left) = expectations(fabric, state, failures, progress);
+    let drawings = drawings(state, report, progress);
+    let (expectations, expectations_left) = expectations(state, failures, progress);
     let page = Page {
         name: if fabric.name().is_empty() { "the fabric" } else { fabric.name() }.to_owned(),
         // The name stands above it already.
@@ -202,7 +196,7 @@ pub fn report_watched(reported: &Reported<'_>, progress: &Progress) -> String {
             .collect(),
         expectations,
         expectations_left,
-        sheets: sheets(fabric, state, progress),
+        sheets: sheets(state, progress),
     };
     // Writing to a String cannot fail.
     let page = page.render().unwrap_or_default();
@@ -255,17 +249,13 @@ fn findings(
     shown.inspect(|_| progress.advance(1)).collect()
 }
 
-fn drawings(
-    fabric: &Fabric,
-    state: &State,
-    report: &Report,
-    progress: &Progress,
-) -> Vec<(&'static str, Drawing)> {
+fn drawings(state: &State, report: &Report, progress: &Progress) -> Vec<(&'static str, Drawing)> {
+    let fabric = state.fabric();
     let all: [(_, &dyn Fn() -> _); DRAWINGS] = [
-        ("cabling", &|| draw::cabling(fabric, state)),
-        ("overlay", &|| draw::overlay(fabric, state)),
+        ("cabling", &|| draw::cabling(state)),
+        ("overlay", &|| draw::overlay(state)),
         ("tenants", &|| draw::tenants(fabric)),
-        ("tree", &|| draw::tree(fabric, state, None)),
+        ("tree", &|| draw::tree(state, None)),
     ];
     let drawn = all.into_iter().filter_map(|(id, draw)| {
         let drawing = draw().ok().map(|drawing| (id, drawing.with_marks(report)));
@@ -335,14 +325,14 @@ fn failed(fabric: &Fabric, failure: &Failure) -> String {
 }
 
 fn expectations(
-    fabric: &Fabric,
     state: &State,
     failures: &[Failure],
     progress: &Progress,
 ) -> (Vec<ExpectationPart>, usize) {
+    let fabric = state.fabric();
     let failed_of: BTreeMap<ExpectationId, &Failure> =
         failures.iter().map(|failure| (failure.expectation, failure)).collect();
-    let mut walker = Walker::new(fabric, state);
+    let mut walker = Walker::new(state);
     let mut parts = Vec::new();
     let (mut walks, mut drawn, mut left) = (0, 0, 0);
     for (id, expectation) in fabric.expectations() {
@@ -362,10 +352,10 @@ fn expectations(
         match failure {
             Some(failure) if drawn < WALKS_DRAWN => {
                 // What is lost is lost in the walk that shows it too.
-                let lost = State::of(fabric, &failure.lost.condition(fabric));
+                let lost = state.given(&failure.lost.condition(fabric));
                 if let Some(walk) = &failure.walk {
-                    part.walk = told(fabric, &lost, walk, &failure.lost.words(fabric));
-                    let drawing = draw::walk(fabric, &lost, walk).ok();
+                    part.walk = told(&lost, walk, &failure.lost.words(fabric));
+                    let drawing = draw::walk(&lost, walk).ok();
                     part.svg = drawing.map(|one| one.svg(Theme::Light)).unwrap_or_default();
                     drawn += 1;
                 }
@@ -375,7 +365,7 @@ fn expectations(
                 let walk = ends.and_then(|(from, to)| {
                     walker.walk(from.value, to.value, Options::BY_HASH).ok()
                 });
-                part.walk = walk.map(|walk| told(fabric, state, &walk, "")).unwrap_or_default();
+                part.walk = walk.map(|walk| told(state, &walk, "")).unwrap_or_default();
                 walks += 1;
             }
             _ => {}
@@ -387,28 +377,23 @@ fn expectations(
     (parts, left)
 }
 
-fn told(fabric: &Fabric, state: &State, walk: &Walk, lost: &str) -> String {
+fn told(state: &State, walk: &Walk, lost: &str) -> String {
     let condition: Vec<String> =
         (!lost.is_empty()).then(|| format!("{lost} cut")).into_iter().collect();
-    let walked = Walked {
-        fabric,
-        state,
-        walk,
-        finding: None,
-        other_ways_fail: false,
-        condition: &condition,
-    };
+    let walked =
+        Walked { state, walk, finding: None, other_ways_fail: false, condition: &condition };
     crate::walk(&walked, Style::PLAIN)
 }
 
 // ---- sheets
 
-fn sheets(fabric: &Fabric, state: &State, progress: &Progress) -> Vec<SheetPart> {
+fn sheets(state: &State, progress: &Progress) -> Vec<SheetPart> {
+    let fabric = state.fabric();
     let mut parts = Vec::new();
     for &(topic, id, about) in Topic::ALL {
         progress.advance(1);
         if topic.is_of_one() {
-            parts.extend(of_each(fabric, state, topic, id, about));
+            parts.extend(of_each(state, topic, id, about));
             continue;
         }
         if topic == Topic::FloodLists && fabric.presences().len() > PRESENCES_FLOODED {
@@ -425,7 +410,7 @@ fn sheets(fabric: &Fabric, state: &State, progress: &Progress) -> Vec<SheetPart>
             });
             continue;
         }
-        let sheet = Sheet::of(topic, fabric, state);
+        let sheet = Sheet::of(topic, state, None, &Progress::default());
         if sheet.rows.is_empty() {
             continue;
         }
@@ -465,13 +450,8 @@ fn titled(id: &str) -> String {
 }
 
 /// A sheet of one switch for each that has one, in fabrics that are not large.
-fn of_each(
-    fabric: &Fabric,
-    state: &State,
-    topic: Topic,
-    id: &'static str,
-    about: &str,
-) -> Option<SheetPart> {
+fn of_each(state: &State, topic: Topic, id: &'static str, about: &str) -> Option<SheetPart> {
+    let fabric = state.fabric();
     let routers: Vec<_> = fabric
         .routers()
         .filter(|(_, router)| {
@@ -492,7 +472,7 @@ fn of_each(
     }
     let mut columns = Vec::new();
     let groups = routers.into_iter().filter_map(|switch| {
-        let sheet = Sheet::of_switch(topic, fabric, state, switch);
+        let sheet = Sheet::of(topic, state, Some(switch), &Progress::default());
         columns = titles(&sheet);
         let rows: Vec<RowPart> = sheet.rows.iter().map(row).collect();
         (!rows.is_empty()).then(|| GroupPart { name: fabric.device_name(switch).to_owned(), rows })

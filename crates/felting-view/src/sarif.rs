@@ -131,12 +131,7 @@ struct Snippet<'a> {
 }
 
 /// All that was found, as SARIF. Faults of the input are errors; what is accepted is there as suppressed.
-pub fn findings_sarif(fabric: &Fabric, report: &Report) -> String {
-    findings_sarif_watched(fabric, report, &Progress::default())
-}
-
-/// As [`findings_sarif`]; how many findings are written is told meanwhile.
-pub fn findings_sarif_watched(fabric: &Fabric, report: &Report, progress: &Progress) -> String {
+pub fn findings_sarif(fabric: &Fabric, report: &Report, progress: &Progress) -> String {
     let mut rules = Rules::default();
     let mut results: Vec<ResultRow<'_>> = Vec::new();
     for fault in fabric.faults() {

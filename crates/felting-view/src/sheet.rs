@@ -294,68 +294,33 @@ pub enum Format {
 }
 
 impl Sheet {
-    /// The sheet of a topic. One that [is of one switch](Topic::is_of_one) is empty without it.
-    pub fn of(topic: Topic, fabric: &Fabric, state: &State) -> Self {
-        Self::of_watched(topic, fabric, state, &Progress::default())
-    }
-
-    /// As [`Sheet::of`]; how much of the fabric is gone through is told meanwhile.
-    pub fn of_watched(topic: Topic, fabric: &Fabric, state: &State, progress: &Progress) -> Self {
-        Self::make(topic, fabric, state, None, progress)
-    }
-
-    /// The rows of a topic that are about one switch, where a sheet has rows by switch; else the whole
-    /// sheet.
-    pub fn of_switch(topic: Topic, fabric: &Fabric, state: &State, switch: DeviceId) -> Self {
-        Self::of_switch_watched(topic, fabric, state, switch, &Progress::default())
-    }
-
-    /// As [`Sheet::of_switch`]; how much of the fabric is gone through is told meanwhile.
-    pub fn of_switch_watched(
-        topic: Topic,
-        fabric: &Fabric,
-        state: &State,
-        switch: DeviceId,
-        progress: &Progress,
-    ) -> Self {
-        Self::make(topic, fabric, state, Some(switch), progress)
-    }
-
-    fn make(
-        topic: Topic,
-        fabric: &Fabric,
-        state: &State,
-        only: Option<DeviceId>,
-        progress: &Progress,
-    ) -> Self {
+    /// The sheet of a topic; of one switch, the rows that are about it where a sheet has rows by switch, else the
+    /// whole sheet. A topic that [is of one switch](Topic::is_of_one) has no rows without one.
+    pub fn of(topic: Topic, state: &State, only: Option<DeviceId>, progress: &Progress) -> Self {
+        let fabric = state.fabric();
         match topic {
             Topic::Addresses => addresses::sheet(fabric, only, progress),
-            Topic::Adjacencies => adjacencies::sheet(fabric, state, only, progress),
-            Topic::Sessions => sessions::sheet(fabric, state, only, progress),
-            Topic::UnderlayRoutes => underlay_routes::sheet(fabric, state, only, progress),
-            Topic::EvpnRoutes => evpn_routes::sheet(fabric, state, only, progress),
+            Topic::Adjacencies => adjacencies::sheet(state, only, progress),
+            Topic::Sessions => sessions::sheet(state, only, progress),
+            Topic::UnderlayRoutes => underlay_routes::sheet(state, only, progress),
+            Topic::EvpnRoutes => evpn_routes::sheet(state, only, progress),
             Topic::Matrix => matrix::sheet(fabric, progress),
-            Topic::Vrfs => vrfs::sheet(fabric, state, progress),
-            Topic::FloodLists => flood_lists::sheet(fabric, state, only, progress),
+            Topic::Vrfs => vrfs::sheet(state, progress),
+            Topic::FloodLists => flood_lists::sheet(state, only, progress),
             Topic::Oversubscription => oversubscription::sheet(fabric, only, progress),
-            Topic::Lags => lags::sheet(fabric, state, progress),
-            Topic::Members => members::sheet(fabric, state, progress),
-            Topic::Pairs => pairs::sheet(fabric, state, progress),
-            Topic::Stacks => stacks::sheet(fabric, state, progress),
-            Topic::EthernetSegments => ethernet_segments::sheet(fabric, state, progress),
-            Topic::Tree => tree::sheet(fabric, state, progress),
+            Topic::Lags => lags::sheet(state, progress),
+            Topic::Members => members::sheet(state, progress),
+            Topic::Pairs => pairs::sheet(state, progress),
+            Topic::Stacks => stacks::sheet(state, progress),
+            Topic::EthernetSegments => ethernet_segments::sheet(state, progress),
+            Topic::Tree => tree::sheet(state, progress),
             Topic::Segments => segments::sheet(fabric, progress),
-            Topic::Cables => cables::sheet(fabric, state, progress),
+            Topic::Cables => cables::sheet(state, progress),
         }
     }
 
     /// The sheet as a text that ends with a line break.
-    pub fn render(&self, format: Format, style: Style) -> String {
-        self.render_watched(format, style, &Progress::default())
-    }
-
-    /// As [`Sheet::render`]; how many rows are written is told meanwhile.
-    pub fn render_watched(&self, format: Format, style: Style, progress: &Progress) -> String {
+    pub fn render(&self, format: Format, style: Style, progress: &Progress) -> String {
         progress.begin(Stage::Writing, self.rows.len());
         match format {
             Format::Table => self.table(style, progress),
@@ -592,7 +557,8 @@ mod tests {
             ],
             rows: (0..2_500).map(row).collect(),
         };
-        let text = sheet.render(Format::Table, Style { colour: false, width: 80 });
+        let text =
+            sheet.render(Format::Table, Style { colour: false, width: 80 }, &Progress::default());
         let lines: Vec<&str> = text.lines().collect();
         assert_eq!(lines.len(), 3 + 2_500 + 1);
         assert_eq!(lines[1], " leaf       site");
@@ -603,7 +569,8 @@ mod tests {
             [" leaf-1200  first of a few,", "            second of a few"]
         );
         assert_eq!(lines[3 + 2_500], " leaf-2499  a site with a long name");
-        let painted = sheet.render(Format::Table, Style { colour: true, width: 80 });
+        let painted =
+            sheet.render(Format::Table, Style { colour: true, width: 80 }, &Progress::default());
         let down: Vec<&str> =
             painted.lines().filter(|line| line.starts_with(Tone::Down.paint())).collect();
         assert_eq!(down.len(), 2, "both lines of the row, and no other: {down:?}");
@@ -615,8 +582,8 @@ mod tests {
         let text = "[[switch]]\nname = \"vrf\"\n[[switch]]\nname = \"segment\"\n[[segment]]\nname = \"web\"\n\
                     vlan = 10\non = [\"vrf\", \"segment\"]\n";
         let fabric = Fabric::from_text("shore.toml", text);
-        let state = State::of(&fabric, &felting::Condition::default());
-        let sheet = Sheet::of(Topic::Matrix, &fabric, &state);
+        let state = State::of(&fabric, &felting::Condition::default(), &Progress::default());
+        let sheet = Sheet::of(Topic::Matrix, &state, None, &Progress::default());
         let keys: Vec<&str> = sheet.columns.iter().map(|column| column.key.as_ref()).collect();
         assert_eq!(keys, ["segment", "vrf", "VTEP vrf", "VTEP segment"], "{:?}", fabric.faults());
     }

@@ -9,16 +9,11 @@ use felting::Fabric;
 use felting::fabric::{DeviceId, DeviceKind};
 use felting::progress::{Progress, Stage};
 
-pub use rfc8345::{topology_rfc8345, topology_rfc8345_watched};
+pub use rfc8345::topology_rfc8345;
 
 /// The cabling as an undirected graph in the DOT language: a node for each switch and host, with pairs as
 /// clusters, an edge for each cable with its ports.
-pub fn topology_dot(fabric: &Fabric) -> String {
-    topology_dot_watched(fabric, &Progress::default())
-}
-
-/// As [`topology_dot`]; how many cables are written is told meanwhile.
-pub fn topology_dot_watched(fabric: &Fabric, progress: &Progress) -> String {
+pub fn topology_dot(fabric: &Fabric, progress: &Progress) -> String {
     let mut page = String::new();
     // Writing to a String cannot fail, here and below.
     let _ = writeln!(page, "graph {} {{", quoted(fabric.name()));

@@ -20,8 +20,6 @@ use crate::Style;
 /// A walk, and what is known of why it stops.
 #[derive(Clone, Copy, Debug)]
 pub struct Walked<'a> {
-    /// The fabric.
-    pub fabric: &'a Fabric,
     /// The state that was walked through.
     pub state: &'a State,
     /// The walk.
@@ -36,7 +34,8 @@ pub struct Walked<'a> {
 
 /// A walk as a text.
 pub fn walk(walked: &Walked<'_>, style: Style) -> String {
-    let drawer = Drawer { fabric: walked.fabric, state: walked.state, colour: style.colour };
+    let drawer =
+        Drawer { fabric: walked.state.fabric(), state: walked.state, colour: style.colour };
     let mut page = String::new();
     // Writing to a String cannot fail, here and below.
     let _ = writeln!(page, "{}", drawer.verdict(walked));
@@ -159,7 +158,7 @@ impl Drawer<'_> {
                 finding.severity, finding.rule.id, finding.what.message
             );
             let _ = writeln!(text, "  remedy: {}", finding.what.remedy);
-        } else if let Some((one, other)) = walked.walk.unleaked(self.fabric, self.state) {
+        } else if let Some((one, other)) = walked.walk.unleaked(self.state) {
             let _ = writeln!(
                 text,
                 "  no finding explains it: no leak joins the VRFs {one} and {other}, so they are kept apart"

@@ -6,13 +6,14 @@ use std::fmt::Write as _;
 use std::path::Path;
 
 use felting::source::{Disk, Files, Memory};
-use felting::{Condition, Fabric, Report, State, rules};
+use felting::{Condition, Fabric, Progress, Report, State, rules};
 use felting_view::sheet::{Format, Sheet, Topic};
 use felting_view::{Style, findings, findings_json};
 
 /// The day as of which acceptances are judged here.
 fn check(fabric: &Fabric) -> Report {
-    fabric.check_on(jiff::civil::date(2026, 11, 24))
+    State::of(fabric, &Condition::default(), &Progress::default())
+        .check(Some(jiff::civil::date(2026, 11, 24)), &Progress::default())
 }
 
 /// A demo fabric, with paths as from the root of the repository.
@@ -29,7 +30,10 @@ fn demo(name: &str) -> Fabric {
 fn each_rule_on_its_broken_example() {
     for rule in rules::all() {
         let fabric = Fabric::from_text("broken.toml", rule.broken.trim_start());
-        insta::assert_snapshot!(rule.id, findings(&fabric, &check(&fabric), Style::PLAIN));
+        insta::assert_snapshot!(
+            rule.id,
+            findings(&fabric, &check(&fabric), Style::PLAIN, &Progress::default())
+        );
     }
 }
 
@@ -40,7 +44,10 @@ fn the_demo_fabrics() {
     let report = check(&clean);
     assert!(report.findings.is_empty(), "the clean fabric is silent: {:#?}", report.findings);
     assert!(report.accepted.iter().all(|accepted| !accepted.reason.is_empty()));
-    insta::assert_snapshot!("saltmarsh", findings(&clean, &report, Style::PLAIN));
+    insta::assert_snapshot!(
+        "saltmarsh",
+        findings(&clean, &report, Style::PLAIN, &Progress::default())
+    );
 
     let stormy = demo("saltmarsh-stormy");
     assert!(stormy.is_complete());
@@ -49,7 +56,7 @@ fn the_demo_fabrics() {
         let found = report.findings.iter().any(|finding| finding.rule.family() == family);
         assert!(found, "the stormy fabric has no fault of the family {family}");
     }
-    let drawn = findings(&stormy, &report, Style::PLAIN);
+    let drawn = findings(&stormy, &report, Style::PLAIN, &Progress::default());
     let readme = include_str!("../../../README.md");
     let shown = readme.split("```text\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
     assert!(
@@ -65,7 +72,7 @@ fn findings_for_programs() {
         [[host]]\nname = \"gauge-2\"\nnics = \"nic1 1G\"\n[cabling]\nruns = \"gauge-1 nic1 -- gauge-2 nic1\"\n\
         [[accept]]\nrule = \"uplink-single-nic\"\non = \"gauge-2\"\nreason = \"old\"\nuntil = 2027-01-31\n";
     let fabric = Fabric::from_text("shore.toml", text);
-    insta::assert_snapshot!(findings_json(&fabric, &check(&fabric)));
+    insta::assert_snapshot!(findings_json(&fabric, &check(&fabric), &Progress::default()));
 }
 
 #[test]
@@ -73,9 +80,15 @@ fn input_faults_and_findings_together() {
     let text =
         format!("{}\n[[swich]]\nname = \"x\"\n", rules::find("lag-mode-deadlock").unwrap().broken);
     let fabric = Fabric::from_text("shore.toml", text.trim_start());
-    insta::assert_snapshot!("incomplete", findings(&fabric, &check(&fabric), Style::PLAIN));
+    insta::assert_snapshot!(
+        "incomplete",
+        findings(&fabric, &check(&fabric), Style::PLAIN, &Progress::default())
+    );
     let gone = Fabric::from_path("no/such/fabric.toml");
-    insta::assert_snapshot!("gone", findings(&gone, &check(&gone), Style::PLAIN));
+    insta::assert_snapshot!(
+        "gone",
+        findings(&gone, &check(&gone), Style::PLAIN, &Progress::default())
+    );
 }
 
 #[test]
@@ -83,13 +96,18 @@ fn sheets_of_the_demo_fabrics() {
     let wide = Style { colour: false, width: 200 };
     for name in ["saltmarsh", "saltmarsh-stormy"] {
         let fabric = demo(name);
-        let state = State::of(&fabric, &Condition::default());
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
         for (topic, word, _) in Topic::ALL {
             let sheet = match topic.is_of_one() {
-                true => Sheet::of_switch(*topic, &fabric, &state, fabric.switch("dune-a").unwrap()),
-                false => Sheet::of(*topic, &fabric, &state),
+                true => Sheet::of(
+                    *topic,
+                    &state,
+                    Some(fabric.switch("dune-a").unwrap()),
+                    &Progress::default(),
+                ),
+                false => Sheet::of(*topic, &state, None, &Progress::default()),
             };
-            let sheet = sheet.render(Format::Table, wide);
+            let sheet = sheet.render(Format::Table, wide, &Progress::default());
             insta::assert_snapshot!(format!("{name}-{word}"), sheet);
         }
     }
@@ -101,7 +119,7 @@ fn what_pairs_and_stacks_do_when_something_is_cut() {
     let cut = |things: &[&str]| {
         let down =
             things.iter().fold(Condition::default(), |down, what| down.cut(&fabric, what).unwrap());
-        State::of(&fabric, &down)
+        State::of(&fabric, &down, &Progress::default())
     };
     let mut page = String::new();
     for (topic, things) in [
@@ -113,9 +131,15 @@ fn what_pairs_and_stacks_do_when_something_is_cut() {
         (Topic::Stacks, &["jetty 1/st1", "jetty 3/st1"]),
         (Topic::Stacks, &["member 1 of jetty"]),
     ] {
-        let before = Sheet::of(topic, &fabric, &State::of(&fabric, &Condition::default()));
-        let changes = before.changes_to(&Sheet::of(topic, &fabric, &cut(things)));
-        let changes = changes.render(Format::Table, Style::PLAIN);
+        let before = Sheet::of(
+            topic,
+            &State::of(&fabric, &Condition::default(), &Progress::default()),
+            None,
+            &Progress::default(),
+        );
+        let changes =
+            before.changes_to(&Sheet::of(topic, &cut(things), None, &Progress::default()));
+        let changes = changes.render(Format::Table, Style::PLAIN, &Progress::default());
         let _ = writeln!(page, "without {}\n{changes}", things.join(", "));
     }
     insta::assert_snapshot!("cut", page);
@@ -129,11 +153,16 @@ fn what_an_overlay_does_to_the_tree() {
     ]);
     let sheet = |layers: &[(&dyn Files, &str)]| {
         let fabric = Fabric::from_layers(layers);
-        Sheet::of(Topic::Tree, &fabric, &State::of(&fabric, &Condition::default()))
+        Sheet::of(
+            Topic::Tree,
+            &State::of(&fabric, &Condition::default(), &Progress::default()),
+            None,
+            &Progress::default(),
+        )
     };
     let before = sheet(&[(&files, "f.toml")]);
     let after = sheet(&[(&files, "f.toml"), (&files, "o.toml")]);
-    let shown = |sheet: &Sheet| sheet.render(Format::Table, Style::PLAIN);
+    let shown = |sheet: &Sheet| sheet.render(Format::Table, Style::PLAIN, &Progress::default());
     insta::assert_snapshot!(
         "overlay",
         format!("{}\n{}\n{}", shown(&before), shown(&after), shown(&before.changes_to(&after)))
@@ -147,10 +176,15 @@ fn a_sheet_in_every_form() {
         "[[switch]]\nname = \"kelp-[a-b]\"\n[[segment]]\nname = \"web\"\nvlan = 310\nvni = 23310\non = \"kelp-*\"\n\
          subnet = [\"10.80.31.0/24\", \"2001:db8:80::/64\"]\ndiffers = [{ on = \"kelp-b\", vlan = 311 }]\n",
     );
-    let sheet = Sheet::of(Topic::Segments, &fabric, &State::of(&fabric, &Condition::default()));
+    let sheet = Sheet::of(
+        Topic::Segments,
+        &State::of(&fabric, &Condition::default(), &Progress::default()),
+        None,
+        &Progress::default(),
+    );
     let mut page = String::new();
     for format in [Format::Table, Format::Csv, Format::Json, Format::Markdown] {
-        let text = sheet.render(format, Style { colour: false, width: 60 });
+        let text = sheet.render(format, Style { colour: false, width: 60 }, &Progress::default());
         let _ = writeln!(
             page,
             "-- {format:?}
@@ -197,7 +231,7 @@ fn a_file_that_has_changed_since_is_named_without_its_lines() {
         std::fs::write(&file, text).unwrap();
         let fabric = Fabric::from_path(&file);
         change();
-        let page = findings(&fabric, &check(&fabric), Style::PLAIN);
+        let page = findings(&fabric, &check(&fabric), Style::PLAIN, &Progress::default());
         assert!(page.contains(&place) && page.contains("did you mean `number`?"), "{page}");
         page.contains("nubmer = 1")
     };
@@ -213,7 +247,7 @@ fn a_file_that_has_changed_since_is_named_without_its_lines() {
 fn a_line_that_nobody_reads_is_not_drawn() {
     let text = format!("switch = [{{ label = \"{}\", nubmer = 1 }}]", "x".repeat(200_000));
     let fabric = Fabric::from_text("wide.toml", &text);
-    let page = findings(&fabric, &Report::default(), Style::PLAIN);
+    let page = findings(&fabric, &Report::default(), Style::PLAIN, &Progress::default());
     assert!(page.contains("wide.toml:1:"), "{page}");
     assert!(page.len() < 4000, "{} bytes", page.len());
 }

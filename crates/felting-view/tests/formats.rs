@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use felting::diagnostic::{Report, Severity};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use felting_view::{findings_junit, findings_sarif, topology_dot, topology_rfc8345};
 use quick_xml::events::Event;
 use serde_json::Value;
@@ -17,7 +17,8 @@ fn demo(name: &str) -> Fabric {
 }
 
 fn check(fabric: &Fabric) -> Report {
-    fabric.check_on(jiff::civil::date(2026, 11, 24))
+    State::of(fabric, &Condition::default(), &Progress::default())
+        .check(Some(jiff::civil::date(2026, 11, 24)), &Progress::default())
 }
 
 const BROKEN: &str = "[[switch]]\nname = \"kelp-\\\"<a>&\"\nports = \"et1 25G\"\nnumbr = 1\n";
@@ -34,7 +35,8 @@ fn sarif_keeps_to_its_schema() {
         Fabric::from_text("/tmp/shore.toml", felting::rules::find("lag-one-sided").unwrap().broken),
     ] {
         let report = check(&fabric);
-        let page: Value = serde_json::from_str(&findings_sarif(&fabric, &report)).unwrap();
+        let page: Value =
+            serde_json::from_str(&findings_sarif(&fabric, &report, &Progress::default())).unwrap();
         let wrong: Vec<String> = schema.iter_errors(&page).map(|error| error.to_string()).collect();
         assert_eq!(wrong, Vec::<String>::new());
         let run = &page["runs"][0];
@@ -60,7 +62,7 @@ fn junit_has_a_case_for_each_finding_and_each_quiet_rule() {
     for fabric in [demo("saltmarsh"), demo("saltmarsh-stormy"), Fabric::from_text("b.toml", BROKEN)]
     {
         let report = check(&fabric);
-        let text = findings_junit(&fabric, &report, Severity::Warning);
+        let text = findings_junit(&fabric, &report, Severity::Warning, &Progress::default());
         let (mut cases, mut failures, mut skipped, mut errors) = (0, 0, 0, 0);
         let mut reader = quick_xml::Reader::from_str(&text);
         loop {
@@ -95,9 +97,9 @@ fn dot_names_every_switch_and_cable() {
     let text = "[fabric]\nname = 'a \"<b>\\'\n[[switch]]\nname = \"kelp-a\"\nports = \"et1 25G\"\n";
     let fabric = Fabric::from_text("b.toml", text);
     assert!(fabric.is_complete(), "{:?}", fabric.faults());
-    insta::assert_snapshot!(topology_dot(&fabric));
+    insta::assert_snapshot!(topology_dot(&fabric, &Progress::default()));
     let fabric = demo("saltmarsh");
-    let text = topology_dot(&fabric);
+    let text = topology_dot(&fabric, &Progress::default());
     assert_eq!(text.matches(" -- ").count(), fabric.cables().len());
     assert!(text.contains(r#""kelp-a" -- "crest-1" [taillabel="et49", headlabel="et1""#), "{text}");
 }
@@ -107,8 +109,9 @@ fn dot_names_every_switch_and_cable() {
 fn the_model_of_rfc_8345_hangs_together() {
     for name in ["saltmarsh", "saltmarsh-stormy"] {
         let fabric = demo(name);
-        let state = State::of(&fabric, &Condition::default());
-        let page: Value = serde_json::from_str(&topology_rfc8345(&fabric, &state)).unwrap();
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
+        let page: Value =
+            serde_json::from_str(&topology_rfc8345(&state, &Progress::default())).unwrap();
         let networks = page["ietf-network:networks"]["network"].as_array().unwrap();
         let ids: Vec<&str> = networks.iter().map(|n| n["network-id"].as_str().unwrap()).collect();
         assert_eq!(ids, ["cabling", "underlay", "overlay"]);

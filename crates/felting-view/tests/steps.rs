@@ -14,7 +14,7 @@ use felting_view::{Reported, Style};
 fn demo(name: &str) -> (Fabric, State) {
     let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
     let fabric = Fabric::from_path(demo.join(name).join("fabric.toml"));
-    let state = State::of(&fabric, &Condition::default());
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
     (fabric, state)
 }
 
@@ -31,17 +31,12 @@ fn sheets_in_every_form() {
         let (fabric, state) = demo(name);
         let progress = Progress::default();
         for &(topic, word, _) in Topic::ALL {
-            let sheet = match topic.is_of_one() {
-                true => {
-                    let switch = fabric.switch("dune-a").unwrap();
-                    Sheet::of_switch_watched(topic, &fabric, &state, switch, &progress)
-                }
-                false => Sheet::of_watched(topic, &fabric, &state, &progress),
-            };
+            let only = topic.is_of_one().then(|| fabric.switch("dune-a").unwrap());
+            let sheet = Sheet::of(topic, &state, only, &progress);
             done(word, &progress, Stage::Rows, None);
             assert!(sheet.rows.is_empty() || progress.now().of > 0, "{word}");
             for format in [Format::Table, Format::Csv, Format::Json, Format::Markdown] {
-                sheet.render_watched(format, Style::PLAIN, &progress);
+                sheet.render(format, Style::PLAIN, &progress);
                 done(word, &progress, Stage::Writing, Some(sheet.rows.len()));
             }
         }
@@ -53,13 +48,13 @@ fn findings_in_every_form() {
     let (fabric, _) = demo("saltmarsh-stormy");
     let (report, progress) = (fabric.check(), Progress::default());
     let found = Some(report.findings.len());
-    felting_view::findings_watched(&fabric, &report, Style::PLAIN, &progress);
+    felting_view::findings(&fabric, &report, Style::PLAIN, &progress);
     done("text", &progress, Stage::Writing, found);
-    felting_view::findings_json_watched(&fabric, &report, &progress);
+    felting_view::findings_json(&fabric, &report, &progress);
     done("JSON", &progress, Stage::Writing, found);
-    felting_view::findings_sarif_watched(&fabric, &report, &progress);
+    felting_view::findings_sarif(&fabric, &report, &progress);
     done("SARIF", &progress, Stage::Writing, found);
-    felting_view::findings_junit_watched(&fabric, &report, Severity::Error, &progress);
+    felting_view::findings_junit(&fabric, &report, Severity::Error, &progress);
     done("JUnit", &progress, Stage::Writing, Some(felting::rules::all().count()));
 }
 
@@ -68,25 +63,21 @@ fn reports_topologies_and_pictures() {
     for name in ["saltmarsh", "saltmarsh-stormy"] {
         let (fabric, state) = demo(name);
         let progress = Progress::default();
-        let (report, failures) = (fabric.check(), felting::walk::judge(&fabric, &state));
-        let reported = Reported {
-            fabric: &fabric,
-            state: &state,
-            report: &report,
-            failures: &failures,
-            day: "2026-11-26",
-        };
-        felting_view::report_watched(&reported, &progress);
+        let (report, failures) =
+            (fabric.check(), felting::walk::judge(&state, &Progress::default()));
+        let reported =
+            Reported { state: &state, report: &report, failures: &failures, day: "2026-11-26" };
+        felting_view::report(&reported, &progress);
         done("report", &progress, Stage::Writing, None);
-        felting_view::topology_dot_watched(&fabric, &progress);
+        felting_view::topology_dot(&fabric, &progress);
         done("DOT", &progress, Stage::Writing, Some(fabric.cables().len()));
-        felting_view::topology_rfc8345_watched(&fabric, &state, &progress);
+        felting_view::topology_rfc8345(&state, &progress);
         done("RFC 8345", &progress, Stage::Writing, None);
         assert!(progress.now().of > fabric.devices().len() + fabric.cables().len());
     }
     let (fabric, _) = demo("saltmarsh");
     let progress = Progress::default();
-    draw::tenants(&fabric).unwrap().png_watched(Theme::Light, 4.0, &progress);
+    draw::tenants(&fabric).unwrap().png(Theme::Light, 4.0, &progress);
     done("picture", &progress, Stage::Drawing, None);
     assert!(progress.now().of > 1, "it is drawn in several bands");
 }

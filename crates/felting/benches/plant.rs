@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 
 use divan::Bencher;
 use divan::counter::ItemsCount;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 
 fn main() {
     divan::main();
@@ -61,7 +61,7 @@ fn lag_selection_by_members(bencher: Bencher, members: usize) {
     let fabric = bundles(members);
     bencher
         .counter(ItemsCount::new(fabric.members().len()))
-        .bench(|| State::of(&fabric, &Condition::default()));
+        .bench(|| State::of(&fabric, &Condition::default(), &Progress::default()));
 }
 
 #[divan::bench(args = [2_500, 5_000, 10_000, 20_000], sample_count = 5)]
@@ -69,5 +69,5 @@ fn spanning_tree_by_bridges(bencher: Bencher, count: usize) {
     let fabric = bridges(count);
     bencher
         .counter(ItemsCount::new(fabric.cables().len()))
-        .bench(|| State::of(&fabric, &Condition::default()));
+        .bench(|| State::of(&fabric, &Condition::default(), &Progress::default()));
 }

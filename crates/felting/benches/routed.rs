@@ -10,7 +10,7 @@ use std::fmt::Write as _;
 
 use divan::{AllocProfiler, Bencher};
 use felting::first::FirstFabric;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 
 #[global_allocator]
 static ALLOC: AllocProfiler = AllocProfiler::system();
@@ -67,7 +67,7 @@ fn read(bencher: Bencher<'_, '_>, leaves: u32) {
 fn state(bencher: Bencher<'_, '_>, leaves: u32) {
     let fabric = Fabric::from_text("wide.toml", &text(leaves));
     assert!(fabric.is_complete(), "{:#?}", fabric.faults());
-    bencher.bench(|| State::of(&fabric, &Condition::default()));
+    bencher.bench(|| State::of(&fabric, &Condition::default(), &Progress::default()));
 }
 
 #[divan::bench(args = LEAVES)]
@@ -80,11 +80,11 @@ fn rules(bencher: Bencher<'_, '_>, leaves: u32) {
 #[divan::bench(args = LEAVES)]
 fn flood_lists_of_a_leaf(bencher: Bencher<'_, '_>, leaves: u32) {
     let fabric = Fabric::from_text("wide.toml", &text(leaves));
-    let state = State::of(&fabric, &Condition::default());
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
     let leaf = fabric.find_device("leaf-1-01").expect("the first leaf");
     bencher.bench(|| {
         let own = fabric.presences_on(leaf).iter();
-        own.filter_map(|&presence| state.floods(&fabric, presence))
+        own.filter_map(|&presence| state.floods(presence))
             .map(|list| list.targets.len())
             .sum::<usize>()
     });

@@ -45,7 +45,9 @@ fn main() {
 fn written(leaves: u32) -> tempfile::TempDir {
     let folder = tempfile::tempdir().expect("a folder for the files");
     std::fs::create_dir(folder.path().join("pods")).expect("a folder for the pods");
-    let made = LargeFabric::of_series(leaves).write().expect("the numbers go together");
+    let made = LargeFabric::of_series(leaves)
+        .write(&Progress::default())
+        .expect("the numbers go together");
     for (path, text) in made.files {
         std::fs::write(folder.path().join(path), text).expect("a file of the fabric");
     }
@@ -134,9 +136,9 @@ fn one(folder: &Path) {
     step();
     let fabric = read.compile(&progress);
     step();
-    let state = State::of(&fabric, &Condition::default());
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
     step();
-    let report = fabric.check_in(&state, None, &progress);
+    let report = state.check(None, &progress);
     step();
     assert!(fabric.is_complete() && report.findings.is_empty(), "a fabric of the series is silent");
     // Before the tables, which are read only to compare.
@@ -166,7 +168,7 @@ fn peak() -> u64 {
 fn faults() {
     for seed in 1..=5 {
         let plan = LargeFabric { guests: 8192, faults: 120, seed, ..LargeFabric::of_series(1024) };
-        let made = plan.write().expect("the faults have room");
+        let made = plan.write(&Progress::default()).expect("the faults have room");
         let mut files = felting::source::Memory::default();
         for (path, text) in made.files {
             files.insert(path, text);

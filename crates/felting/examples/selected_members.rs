@@ -6,7 +6,7 @@
 
 use felting::behavior::MemberState;
 use felting::build::{Builder, Hardware, Lag, Member, Switch};
-use felting::{Condition, State};
+use felting::{Condition, Progress, State};
 
 fn main() {
     // reed-a can use two members at once; kelp-a, with the better system priority, decides which.
@@ -26,7 +26,7 @@ fn main() {
         .fabric();
     assert!(fabric.is_complete(), "{:#?}", fabric.faults());
 
-    let state = State::of(&fabric, &Condition::default());
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
     for (id, lag) in fabric.lags() {
         println!("{}: {} in use", fabric.lag_label(id), state.lag(id).in_use);
         for member in lag.members.iter() {

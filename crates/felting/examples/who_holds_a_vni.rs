@@ -7,7 +7,7 @@
 use felting::Condition;
 use felting::behavior::Apart;
 use felting::value::Family;
-use felting::{Fabric, State};
+use felting::{Fabric, Progress, State};
 
 fn main() {
     let mut arguments = std::env::args().skip(1);
@@ -18,7 +18,7 @@ fn main() {
     for fault in fabric.faults() {
         println!("{}: {}", fabric.sources().location(fault.at()), fault.what.message);
     }
-    let state = State::of(&fabric, &Condition::default());
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
     let holding: Vec<_> = fabric
         .presences()
         .filter(|(id, at)| {
@@ -36,11 +36,11 @@ fn main() {
             else {
                 continue;
             };
-            let found = state.bgp().propagate(&fabric, Family::Evpn, &[origin], None);
+            let found = state.propagate(Family::Evpn, &[origin], None);
             let path = found.best[here].as_ref().and_then(|path| path.from);
             let by =
                 path.map_or("nobody", |session| fabric.device_name(fabric.session(session).peer));
-            match state.learns(&fabric, at, from) {
+            match state.learns(at, from) {
                 Ok(address) => println!("  {other}: at {address}, told by {by}"),
                 Err(Apart::Own) => println!("  {other}: the other side of its pair"),
                 Err(why) => println!("  {other}: not known, {why:?}"),

@@ -380,6 +380,12 @@ impl Arenas {
         })
     }
 
+    /// The session by which BGP carries the underlay's routes over an interface, if one is written.
+    pub fn session_on(&self, interface: InterfaceId) -> Option<SessionId> {
+        let router = self.router_of(self.interfaces[interface].device)?;
+        router.sessions.iter().find(|&id| self.sessions[id].interface == Some(interface))
+    }
+
     /// The segments that have a subnet with an address in it, those of the longest prefix first.
     pub(crate) fn segments_with(
         &self,

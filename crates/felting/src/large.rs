@@ -147,16 +147,7 @@ impl LargeFabric {
     /// # Errors
     ///
     /// [`Unfit`], where the numbers don't go together: what is too many or too few, and what would do.
-    pub fn write(&self) -> Result<LargeFiles, Unfit> {
-        self.write_watched(&Progress::default())
-    }
-
-    /// As [`LargeFabric::write`]; how many files are made is told meanwhile.
-    ///
-    /// # Errors
-    ///
-    /// Those of [`LargeFabric::write`].
-    pub fn write_watched(&self, progress: &Progress) -> Result<LargeFiles, Unfit> {
+    pub fn write(&self, progress: &Progress) -> Result<LargeFiles, Unfit> {
         let plan = Plan::of(self)?;
         let edits = faults::choose(&plan, self.faults, self.seed, progress)?;
         Ok(pages::write(&plan, &edits, progress))

@@ -60,16 +60,11 @@ impl Fabric {
     /// }
     /// ```
     pub fn from_path(path: impl AsRef<Path>) -> Self {
-        Self::from_path_with(path, &[] as &[&Path])
+        Self::read(path, &[] as &[&Path], &Progress::default())
     }
 
     /// Like [`from_path`](Self::from_path), with overlay documents on top, in their order.
-    pub fn from_path_with(path: impl AsRef<Path>, overlays: &[impl AsRef<Path>]) -> Self {
-        Self::from_path_watched(path, overlays, &Progress::default())
-    }
-
-    /// Like [`from_path_with`](Self::from_path_with), and tells how far it is.
-    pub fn from_path_watched(
+    pub fn read(
         path: impl AsRef<Path>,
         overlays: &[impl AsRef<Path>],
         progress: &Progress,

@@ -65,7 +65,7 @@ impl Stage {
 /// ```
 /// use felting::progress::{Progress, Stage};
 /// let (fabric, progress) = (felting::Fabric::from_text("empty.toml", ""), Progress::default());
-/// fabric.check_watched(None, &progress);
+/// fabric.check(None, &progress);
 /// let now = progress.now();
 /// assert_eq!((now.stage, now.done == now.of), (Stage::Rules, true));
 /// ```

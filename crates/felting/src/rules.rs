@@ -330,6 +330,7 @@ pub(crate) use crate::diagnostic::{
 use crate::fabric::{Accept, Condition, DeviceId, Fabric};
 use crate::progress::{Progress, Stage};
 use crate::source::Pattern;
+use crate::walk::{Failure, judge};
 
 /// A rule and how it is checked.
 pub(crate) struct Check {
@@ -488,29 +489,38 @@ pub fn find(id: &str) -> Option<&'static Rule> {
 }
 
 impl Fabric {
-    /// Runs every rule. Acceptances hold whatever their date.
+    /// Runs every rule with nothing down. Acceptances hold whatever their date; [`State::check`] takes the day.
     pub fn check(&self) -> Report {
-        self.check_watched(None, &Progress::default())
-    }
-
-    /// Runs every rule as of a day: acceptances that ended before it no longer hold.
-    pub fn check_on(&self, today: Date) -> Report {
-        self.check_watched(Some(today), &Progress::default())
-    }
-
-    /// Runs every rule, as of a day if one is given, and tells how far it is.
-    pub fn check_watched(&self, today: Option<Date>, progress: &Progress) -> Report {
-        let state = State::of_watched(self, &Condition::default(), progress);
-        self.check_in(&state, today, progress)
-    }
-
-    /// Runs every rule in a state that is there already: that of the [`Condition`] in which nothing is cut.
-    pub fn check_in(&self, state: &State, today: Option<Date>, progress: &Progress) -> Report {
-        check(self, state, today, progress)
+        let quiet = Progress::default();
+        State::of(self, &Condition::default(), &quiet).check(None, &quiet)
     }
 }
 
-fn check(fabric: &Fabric, state: &State, today: Option<Date>, progress: &Progress) -> Report {
+impl State {
+    /// Runs every rule, as of a day if one is given: acceptances that ended before it no longer hold.
+    ///
+    /// Meant for the state in which nothing is down: what is found under another [`Condition`] is said as if the
+    /// fabric were built so.
+    pub fn check(&self, today: Option<Date>, progress: &Progress) -> Report {
+        // An expectation can be dear to judge, and nobody hears of one whose rule is off.
+        let is_off = self.fabric.severities.get(expect::RULES[0].rule.id) == Some(&None);
+        let failures = if is_off { Vec::new() } else { judge(self, progress) };
+        self.check_judged(&failures, today, progress)
+    }
+
+    /// As [`check`](Self::check), with what is [expected](crate::walk::judge) judged already.
+    pub fn check_judged(
+        &self,
+        failures: &[Failure],
+        today: Option<Date>,
+        progress: &Progress,
+    ) -> Report {
+        check(self, failures, today, progress)
+    }
+}
+
+fn check(state: &State, failures: &[Failure], today: Option<Date>, progress: &Progress) -> Report {
+    let fabric = state.fabric();
     progress.begin(Stage::Rules, all().count());
     let run = |checks: Vec<&'static Check>, matched: &FxHashSet<usize>, found: &[Finding]| {
         let context = Context { fabric, state, matched, found, today };
@@ -546,7 +556,7 @@ fn check(fabric: &Fabric, state: &State, today: Option<Date>, progress: &Progres
         found.extend(more);
     }
     let Sorted { mut report, mut matched } = accepted(fabric, found, today);
-    let failed = accepted(fabric, expected(fabric, state, &mut report, progress), today);
+    let failed = accepted(fabric, expected(state, failures, &mut report), today);
     report.findings.extend(failed.report.findings);
     report.accepted.extend(failed.report.accepted);
     matched.extend(failed.matched);
@@ -560,12 +570,8 @@ fn check(fabric: &Fabric, state: &State, today: Option<Date>, progress: &Progres
 
 /// Judges what is expected. What fails is named at the finding that explains it, unless that is accepted;
 /// else it is a finding of its own.
-fn expected(
-    fabric: &Fabric,
-    state: &State,
-    report: &mut Report,
-    progress: &Progress,
-) -> Vec<Finding> {
+fn expected(state: &State, failures: &[Failure], report: &mut Report) -> Vec<Finding> {
+    let fabric = state.fabric();
     let mut own = Vec::new();
     if fabric.expectations.is_empty() {
         return own;
@@ -577,16 +583,16 @@ fn expected(
         None => rule.severity,
     };
     let fixed = fabric.severities.contains_key(rule.id);
-    for failure in crate::walk::judge_watched(fabric, state, progress) {
+    for failure in failures {
         let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
         let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
         let walk = failure.walk.as_ref();
         let place = walk.and_then(|walk| walk.explained_at(fabric, &all, &failure.lost));
         match place.and_then(|place| report.findings.get_mut(place)) {
-            Some(finding) => expect::explain(fabric, &failure, severity, finding),
+            Some(finding) => expect::explain(fabric, failure, severity, finding),
             None => {
                 let mut out = Findings { rule, severity, fixed, fabric, list: &mut own };
-                expect::report(fabric, &failure, &mut out);
+                expect::report(fabric, failure, &mut out);
             }
         }
     }

@@ -27,7 +27,7 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-pub use expect::{Failure, Lost, Unmet, judge, judge_watched};
+pub use expect::{Failure, Lost, Unmet, judge};
 pub use headers::{Content, Destination, Frame, Headers, Outer, Packet, TAG};
 pub use path::{Act, End, Exit, Hop, Known, Path, Resolved, Side, Station, Stop, Table};
 pub use reach::{Reach, reach};
@@ -162,13 +162,14 @@ impl Walk {
 
     /// The VRFs of its two ends, if they are different, no leak joins them, and that is why it stops: the one
     /// is not to reach the other.
-    pub fn unleaked<'f>(&self, fabric: &'f Fabric, state: &State) -> Option<(&'f str, &'f str)> {
+    pub fn unleaked<'f>(&self, state: &'f State) -> Option<(&'f str, &'f str)> {
+        let fabric = state.fabric();
         let (_, stop) = self.root()?;
         if !matches!(stop, Stop::NoRoute(_) | Stop::WentOut(_)) {
             return None;
         }
         let vrf = |terminal: Terminal| {
-            let segments = state.segments_of(fabric, endpoint(terminal)?);
+            let segments = state.segments_of(endpoint(terminal)?);
             segments.first().and_then(|&segment| fabric.segment(segment).vrf).map(|vrf| vrf.value)
         };
         let (one, other) = (vrf(self.from)?, vrf(self.to)?);
@@ -209,7 +210,8 @@ pub struct Walker<'a> {
 
 impl<'a> Walker<'a> {
     /// A walker through a fabric in a state.
-    pub fn new(fabric: &'a Fabric, state: &'a State) -> Self {
+    pub fn new(state: &'a State) -> Self {
+        let fabric = state.fabric();
         Self {
             fabric,
             state,
@@ -307,9 +309,9 @@ impl<'a> Walker<'a> {
     ///     [cabling]
     ///     runs = "hull-[01-02] nic1 -- kelp-a et[1-2]"
     /// "#);
-    /// let state = State::of(&fabric, &Condition::default());
+    /// let state = State::of(&fabric, &Condition::default(), &Progress::default());
     /// let (from, to) = (fabric.terminal("web-1")?, fabric.terminal("web-2")?);
-    /// let walk = Walker::new(&fabric, &state).walk(from, to, Options::default())?;
+    /// let walk = Walker::new(&state).walk(from, to, Options::default())?;
     /// assert!(walk.arrives());
     /// assert_eq!(walk.there.hops.len(), 3);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
@@ -382,13 +384,13 @@ impl<'a> Walker<'a> {
             false => match self.gateway_of(id, packet.to) {
                 Ok(gateway) => Some(gateway),
                 Err(stop) => {
-                    return trace::stopped(self.state.evpn().host_of(self.fabric, id), stop);
+                    return trace::stopped(self.state.host_of(id), stop);
                 }
             },
         };
         let asked = gateway.unwrap_or(packet.to);
         let Some((answer, mac)) = self.resolve(Asker::Endpoint(id), packet.from, asked) else {
-            let host = self.state.evpn().host_of(self.fabric, id);
+            let host = self.state.host_of(id);
             return trace::stopped(host, Stop::Unanswered(asked));
         };
         self.trace(Start::Endpoint { endpoint: id, answer, mac, gateway }, packet)

@@ -9,12 +9,13 @@ use std::path::Path;
 use felting::diagnostic::Rule;
 use felting::rules;
 use felting::source::FaultKind;
-use felting::{Fabric, Report};
+use felting::{Condition, Fabric, Progress, Report, State};
 
 /// A day after the acceptance in an example has ended.
 fn check(text: &str) -> (Fabric, Report) {
     let fabric = Fabric::from_text("example.toml", text);
-    let report = fabric.check_on(jiff::civil::date(2026, 11, 24));
+    let report = State::of(&fabric, &Condition::default(), &Progress::default())
+        .check(Some(jiff::civil::date(2026, 11, 24)), &Progress::default());
     (fabric, report)
 }
 
@@ -135,7 +136,7 @@ fn ids_of_rules_and_input_faults_stay_as_they_are() {
 fn causes_name_rules_that_exist() {
     for rule in rules::all() {
         let (fabric, _) = check(rule.broken);
-        let state = felting::State::of(&fabric, &felting::Condition::default());
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
         for (_, cause) in state.causes().iter() {
             assert!(rules::find(cause.rule).is_some(), "{}", cause.rule);
         }

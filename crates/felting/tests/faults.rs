@@ -5,7 +5,7 @@
 use std::fmt::Write as _;
 
 use felting::source::{Files as _, Memory};
-use felting::{Condition, Fabric, State, build, rules};
+use felting::{Condition, Fabric, Progress, State, build, rules};
 use proptest::prelude::*;
 
 /// Every fault as a line: place, id, message; what was expected; what to do.
@@ -279,7 +279,7 @@ proptest! {
         }
         let name = files[chosen].0.split('/').next().unwrap().to_owned();
         let fabric = Fabric::from_files(&memory, &format!("{name}/fabric.toml"));
-        let report = fabric.check_on(jiff::civil::date(2026, 11, 24));
+        let report = State::of(&fabric, &Condition::default(), &Progress::default()).check(Some(jiff::civil::date(2026, 11, 24)), &Progress::default());
         for fault in fabric.faults() {
             prop_assert!(!fault.what.message.is_empty() && !fault.what.remedy.is_empty());
             let _ = fabric.sources().location(fault.at());
@@ -313,12 +313,12 @@ proptest! {
         let _ = fabric.check();
         for (pair, _) in fabric.pairs() {
             let down = Condition::default().peer_link(&fabric, pair);
-            let _ = State::of(&fabric, &down.clone().keepalive(pair));
-            let _ = State::of(&fabric, &down);
+            let _ = State::of(&fabric, &down.clone().keepalive(pair), &Progress::default());
+            let _ = State::of(&fabric, &down, &Progress::default());
         }
         for (stack, of) in fabric.stacks() {
             for place in 0..of.members.len() {
-                let _ = State::of(&fabric, &Condition::default().stack_member(stack, place));
+                let _ = State::of(&fabric, &Condition::default().stack_member(stack, place), &Progress::default());
             }
         }
     }

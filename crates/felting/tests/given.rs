@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
 use felting::first::FirstFabric;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 
 /// Everything that a state holds.
 fn all(state: &State) -> String {
@@ -14,7 +14,7 @@ fn all(state: &State) -> String {
 fn hold(name: &str, fabric: &Fabric) {
     assert!(fabric.is_complete(), "{name}: {:?}", fabric.faults().first());
     let none = Condition::default();
-    let whole = State::of(fabric, &none);
+    let whole = State::of(fabric, &none, &Progress::default());
     let mut conditions: Vec<Condition> = vec![none.clone()];
     conditions.extend(fabric.devices().map(|(id, _)| none.clone().device(id)));
     conditions.extend(fabric.cables().map(|(id, _)| none.clone().cable(id)));
@@ -36,13 +36,17 @@ fn hold(name: &str, fabric: &Fabric) {
         twos.map(|(one, other)| (one.clone(), other.clone())).collect();
     twos.truncate(12);
     for condition in &conditions {
-        let (anew, given) = (State::of(fabric, condition), whole.given(fabric, condition));
+        let (anew, given) =
+            (State::of(fabric, condition, &Progress::default()), whole.given(condition));
         assert!(all(&anew) == all(&given), "{name}: {condition:?}");
     }
     // From any other state as well, not only from that with nothing down.
     for (one, other) in &twos {
-        let given = State::of(fabric, one).given(fabric, other);
-        assert!(all(&State::of(fabric, other)) == all(&given), "{name}: {other:?} from {one:?}");
+        let given = State::of(fabric, one, &Progress::default()).given(other);
+        assert!(
+            all(&State::of(fabric, other, &Progress::default())) == all(&given),
+            "{name}: {other:?} from {one:?}"
+        );
     }
 }
 

@@ -7,7 +7,7 @@ use std::fmt::Write as _;
 use felting::behavior::{MemberOutcome, MemberState};
 use felting::fabric::{LagId, MemberId};
 use felting::value::Protocol;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
 
 fn read(text: &str) -> Fabric {
@@ -18,7 +18,7 @@ fn read(text: &str) -> Fabric {
 
 /// A line a LAG end and a line a member.
 fn outcomes(fabric: &Fabric, condition: &Condition) -> String {
-    let state = State::of(fabric, condition);
+    let state = State::of(fabric, condition, &Progress::default());
     let mut page = String::new();
     for (id, lag) in fabric.lags() {
         let outcome = state.lag(id);
@@ -46,7 +46,7 @@ fn two(a: &str, b: &str, more: &str) -> Fabric {
 }
 
 fn states(fabric: &Fabric) -> Vec<String> {
-    let state = State::of(fabric, &Condition::default());
+    let state = State::of(fabric, &Condition::default(), &Progress::default());
     let member = |id: MemberId| {
         let outcome = state.member(id);
         let out = if outcome.distributing { "+" } else { "" };
@@ -270,13 +270,13 @@ fn one_fault_is_one_finding() {
 /// Why each member of kelp-a's LAG is not in use, and the octet of its LACPDUs.
 fn told(text: &str, condition: &Condition) -> Vec<(String, Option<u8>)> {
     let fabric = read(text);
-    let state = State::of(&fabric, condition);
+    let state = State::of(&fabric, condition, &Progress::default());
     let lag = fabric.find_lag(fabric.find_device("kelp-a").unwrap(), "across").unwrap();
     let members = fabric.lag(lag).members.iter();
     members
         .map(|member| {
-            let octet = state.lacpdu(&fabric, member).map(felting::behavior::LacpState::octet);
-            (state.why_not(&fabric, member).unwrap_or_default(), octet)
+            let octet = state.lacpdu(member).map(felting::behavior::LacpState::octet);
+            (state.why_not(member).unwrap_or_default(), octet)
         })
         .collect()
 }
@@ -400,7 +400,7 @@ runs = "hull-05 nic[1-3] -- dune-[a-c] et1"
 "#;
     let bond = |text: &str| {
         let fabric = read(text);
-        let state = State::of(&fabric, &Condition::default());
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
         let host = fabric.find_device("hull-05").unwrap();
         let lag = fabric.find_lag(host, "bond0").unwrap();
         let leaf = fabric.find_lag(fabric.find_device("dune-a").unwrap(), "hull-05").unwrap();
@@ -466,7 +466,7 @@ proptest! {
     #[test]
     fn laws_of_selection((cables, settings, systems) in tangle()) {
         let fabric = tangled(&cables, &settings, &systems, false);
-        let state = State::of(&fabric, &Condition::default());
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
         for (_, lag) in fabric.lags() {
             let mut partner = None;
             for member in lag.members.iter() {
@@ -546,9 +546,9 @@ fn the_parts_of_a_split_stack_are_systems_and_bridges_of_their_own() {
         .into_iter()
         .fold(Condition::default(), |condition, cut| condition.cut(&fabric, cut).unwrap());
     let told = |condition: &Condition| {
-        let state = State::of(&fabric, condition);
+        let state = State::of(&fabric, condition, &Progress::default());
         let members = fabric.members().map(|(id, member)| {
-            let why = state.why_not(&fabric, id).unwrap_or_else(|| "in use".to_owned());
+            let why = state.why_not(id).unwrap_or_else(|| "in use".to_owned());
             format!("{}: {why}", fabric.port_label(member.port.value))
         });
         let bridges: Vec<_> =

@@ -8,7 +8,7 @@ use felting::build::{
 use felting::fabric::DeviceKind;
 use felting::source::Memory;
 use felting::value::{Activity, Protocol};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 
 fn read(text: &str) -> Fabric {
     let fabric = Fabric::from_text("f.toml", text);
@@ -174,7 +174,7 @@ fn a_broken_out_port_has_lanes_and_cables_reach_them_both_ways() {
     let port = |device: &str, name: &str| {
         fabric.find_port(fabric.find_device(device).unwrap(), name).unwrap()
     };
-    let state = State::of(&fabric, &Condition::default());
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
     assert_eq!(state.far(port("kelp-a", "et1/3")), Some(port("kelp-b", "et1/3")));
     assert_eq!(state.far(port("kelp-a", "et2/4")), Some(port("hull-4", "nic1")));
 }
@@ -187,7 +187,8 @@ fn findings_are_accepted_by_name_until_their_day() {
             "{}\n[[accept]]\nrule = \"uplink-single-nic\"\nreason = \"x\"\n{more}",
             rule.broken
         );
-        let report = read(&text).check_on(jiff::civil::date(2027, 1, 31));
+        let state = State::of(&read(&text), &Condition::default(), &Progress::default());
+        let report = state.check(Some(jiff::civil::date(2027, 1, 31)), &Progress::default());
         let ids: Vec<_> = report.findings.iter().map(|finding| finding.rule.id).collect();
         (ids, report.accepted.len())
     };

@@ -5,10 +5,10 @@
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
 
-use felting::Fabric;
 use felting::fabric::DeviceKind;
 use felting::large::{KnownFault, LargeFabric, LargeFiles};
 use felting::source::Memory;
+use felting::{Fabric, Progress};
 use proptest::prelude::*;
 
 fn fabric(made: &LargeFiles) -> Fabric {
@@ -47,7 +47,7 @@ fn wrong(made: &LargeFiles) -> String {
 
 #[test]
 fn a_large_fabric_without_faults_is_silent() {
-    let made = LargeFabric::default().write().unwrap();
+    let made = LargeFabric::default().write(&Progress::default()).unwrap();
     assert_eq!(made.key, []);
     assert_eq!(wrong(&made), "");
 }
@@ -59,7 +59,7 @@ fn what_is_found_is_exactly_what_was_put_in() {
     let mut met = BTreeSet::new();
     for seed in 0..seeds {
         let plan = LargeFabric { faults: 5, seed, ..LargeFabric::default() };
-        let made = plan.write().unwrap();
+        let made = plan.write(&Progress::default()).unwrap();
         assert_eq!(made.key.len(), 5);
         met.extend(made.key.iter().map(|known| known.rule));
         let wrong = wrong(&made);
@@ -71,16 +71,19 @@ fn what_is_found_is_exactly_what_was_put_in() {
 #[test]
 fn one_seed_is_one_fabric() {
     let plan = LargeFabric { faults: 4, seed: 12, ..LargeFabric::default() };
-    assert_eq!(plan.write(), plan.write());
+    assert_eq!(plan.write(&Progress::default()), plan.write(&Progress::default()));
     let other = LargeFabric { seed: 13, ..plan.clone() };
-    assert_ne!(plan.write().unwrap().key, other.write().unwrap().key);
+    assert_ne!(
+        plan.write(&Progress::default()).unwrap().key,
+        other.write(&Progress::default()).unwrap().key
+    );
 }
 
 /// VLAN ids are used again in other pods, VNIs are not; every pair has as many segments as it should.
 #[test]
 fn the_numbers_are_those_of_the_plan() {
     let plan = LargeFabric::of_series(256);
-    let fabric = fabric(&plan.write().unwrap());
+    let fabric = fabric(&plan.write(&Progress::default()).unwrap());
     assert!(fabric.is_complete());
     let count = |kind| fabric.devices().filter(|(_, device)| device.kind == kind).count();
     assert_eq!(count(DeviceKind::Host), 128 * 32);
@@ -111,7 +114,7 @@ proptest! {
         let plan = LargeFabric {
             name, pods, pairs, spines, super_spines, hosts, tenants, segments, spread, guests, faults: 0, seed: 0,
         };
-        let made = plan.write();
+        let made = plan.write(&Progress::default());
         prop_assume!(made.is_ok());
         prop_assert_eq!(wrong(&made.unwrap()), "", "{:?}", plan);
     }

@@ -449,6 +449,6 @@ fn each_stage_ends_with_all_its_steps_done() {
     done(Stage::Reading);
     let fabric = read.compile(&progress);
     done(Stage::Compiling);
-    State::of_watched(&fabric, &Condition::default(), &progress);
+    State::of(&fabric, &Condition::default(), &progress);
     done(Stage::Behavior);
 }

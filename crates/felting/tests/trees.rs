@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 
 use felting::behavior::{BridgePortId, Carrier, PortRole, TreeKind};
 use felting::value::VlanId;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
 
 fn read(text: &str) -> Fabric {
@@ -16,7 +16,7 @@ fn read(text: &str) -> Fabric {
 }
 
 fn state(fabric: &Fabric) -> State {
-    State::of(fabric, &Condition::default())
+    State::of(fabric, &Condition::default(), &Progress::default())
 }
 
 fn vlan(id: u32) -> VlanId {
@@ -24,7 +24,8 @@ fn vlan(id: u32) -> VlanId {
 }
 
 /// "mud-1 p1": what a bridge port is, in words.
-fn label(fabric: &Fabric, state: &State, port: BridgePortId) -> String {
+fn label(state: &State, port: BridgePortId) -> String {
+    let fabric = state.fabric();
     match state.trees().port(port).carrier {
         Carrier::Port(port) => fabric.port_label(port),
         Carrier::Lag(lag) => fabric.lag_label(lag),
@@ -39,9 +40,7 @@ fn roles(fabric: &Fabric, id: u32) -> Vec<String> {
     let trees = state.trees();
     let joined = trees.ports().filter(|(port, _)| trees.neighbours(*port).next().is_some());
     let mut roles: Vec<_> = joined
-        .map(|(port, _)| {
-            format!("{} {}", label(fabric, &state, port), trees.role(port, vlan(id)).word())
-        })
+        .map(|(port, _)| format!("{} {}", label(&state, port), trees.role(port, vlan(id)).word()))
         .collect();
     roles.sort();
     roles
@@ -249,19 +248,19 @@ runs = ["mud-1 p[1-4] -- mud-2 p[1-4]", "mud-1 x1 -- mud-2 x1"]
     let fabric = read(lag);
     let state = state(&fabric);
     let cost = |name: &str| {
-        let found = state.trees().ports().find(|(port, _)| label(&fabric, &state, *port) == name);
+        let found = state.trees().ports().find(|(port, _)| label(&state, *port) == name);
         found.unwrap().1.cost
     };
     // IEEE 802.1Q table 13-4: 20 000 for 1 Gb/s; four of them carry 4 Gb/s.
     assert_eq!((cost("mud-2 across"), cost("mud-2 x1")), (5000, 2000));
     assert!(roles(&fabric, 10).contains(&"mud-2 across alternate".to_owned()));
     let cable = fabric.cables().next().unwrap().0;
-    let less = State::of(&fabric, &Condition::default().cable(cable));
-    let port = less.trees().ports().find(|(p, _)| label(&fabric, &less, *p) == "mud-2 across");
+    let less = State::of(&fabric, &Condition::default().cable(cable), &Progress::default());
+    let port = less.trees().ports().find(|(p, _)| label(&less, *p) == "mud-2 across");
     assert_eq!(port.unwrap().1.cost, 6666, "three members are left");
     let short = "\n[[tree]]\non = \"mud-*\"\npath_costs = \"short\"\n";
     let fabric = read(&(lag.to_owned() + short));
-    let state = State::of(&fabric, &Condition::default());
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
     let costs: Vec<_> = state.trees().ports().map(|(_, port)| port.cost).collect();
     // IEEE 802.1D-1998 table 8-5 has one value from 1 to 10 Gb/s: 2.
     assert_eq!(costs, [2, 2, 2, 2]);
@@ -421,7 +420,7 @@ runs = [
     );
     // With one side off it is the same bridge to its neighbours.
     let off = Condition::default().cut(&fabric, "reed-a").unwrap();
-    let left = State::of(&fabric, &off);
+    let left = State::of(&fabric, &off, &Progress::default());
     let root = |state: &State| {
         let trees = state.trees();
         let common = &trees.trees()[0];

@@ -55,7 +55,8 @@ pub(super) struct Cabled<'a> {
 }
 
 impl<'a> Cabled<'a> {
-    pub(super) fn new(fabric: &'a Fabric, state: &'a State, keep: &BTreeSet<DeviceId>) -> Self {
+    pub(super) fn new(state: &'a State, keep: &BTreeSet<DeviceId>) -> Self {
+        let fabric = state.fabric();
         let mut plan = Plan::of(fabric, keep);
         for node in &mut plan.nodes {
             node.area.x += MARGIN;
@@ -654,18 +655,20 @@ fn rate(megabits: u32) -> String {
 #[cfg(test)]
 mod tests {
     use felting::first::FirstFabric;
+    use felting::{Condition, Progress};
 
     use super::*;
 
     fn drawn(text: &str) -> (Fabric, State) {
         let fabric = Fabric::from_text("test.toml", text);
         assert!(fabric.is_complete(), "{:?}", fabric.faults());
-        let state = State::of(&fabric, &felting::Condition::default());
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
         (fabric, state)
     }
 
-    fn hold(fabric: &Fabric, state: &State) {
-        let cabled = Cabled::new(fabric, state, &BTreeSet::new());
+    fn hold(state: &State) {
+        let fabric = state.fabric();
+        let cabled = Cabled::new(state, &BTreeSet::new());
         let nodes = &cabled.plan.nodes;
         for (at, one) in nodes.iter().enumerate() {
             for other in &nodes[at + 1..] {
@@ -690,7 +693,7 @@ mod tests {
         let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
         for name in ["saltmarsh", "saltmarsh-stormy"] {
             let fabric = Fabric::from_path(root.join(name).join("fabric.toml"));
-            hold(&fabric, &State::of(&fabric, &felting::Condition::default()));
+            hold(&State::of(&fabric, &Condition::default(), &Progress::default()));
         }
         for plan in [
             FirstFabric::default(),
@@ -698,23 +701,23 @@ mod tests {
             FirstFabric { pairs: 0, leaves: 5, hosts: 9, ..FirstFabric::default() },
             FirstFabric { pods: 6, super_spines: 4, pairs: 8, hosts: 96, ..FirstFabric::default() },
         ] {
-            let (fabric, state) = drawn(&plan.to_toml().unwrap_or_default());
-            hold(&fabric, &state);
+            let (_, state) = drawn(&plan.to_toml().unwrap_or_default());
+            hold(&state);
         }
     }
 
     #[test]
     fn what_is_many_and_alike_folds() {
         let plan = FirstFabric { pairs: 32, hosts: 256, ..Default::default() };
-        let (fabric, state) = drawn(&plan.to_toml().unwrap_or_default());
-        let cabled = Cabled::new(&fabric, &state, &BTreeSet::new());
+        let (_, state) = drawn(&plan.to_toml().unwrap_or_default());
+        let cabled = Cabled::new(&state, &BTreeSet::new());
         let names: Vec<&str> = cabled.plan.nodes.iter().map(|node| node.name.as_str()).collect();
         assert!(names.contains(&"28 more pairs like these"), "{names:?}");
         assert!(names.contains(&"8 hosts"), "{names:?}");
         assert!(cabled.size().0 < 1600.0, "{:?}", cabled.size());
         // What is asked for stands by itself.
-        let kept = fabric.find_device("leaf-20a").into_iter().collect();
-        let cabled = Cabled::new(&fabric, &state, &kept);
+        let kept = state.fabric().find_device("leaf-20a").into_iter().collect();
+        let cabled = Cabled::new(&state, &kept);
         assert!(cabled.plan.nodes.iter().any(|node| node.name == "leaf-20a"));
     }
 }

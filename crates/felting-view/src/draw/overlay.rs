@@ -53,7 +53,8 @@ struct Row {
 /// # Errors
 ///
 /// If there is no VTEP.
-pub fn overlay(fabric: &Fabric, state: &State) -> Result<Drawing, Nothing> {
+pub fn overlay(state: &State) -> Result<Drawing, Nothing> {
+    let fabric = state.fabric();
     let columns = columns(fabric);
     if columns.is_empty() {
         return Err(Nothing::Overlay);
@@ -65,7 +66,7 @@ pub fn overlay(fabric: &Fabric, state: &State) -> Result<Drawing, Nothing> {
     let about = columns.iter().map(|column| width(&column.about, 9.0, false) + 12.0);
     let slot = widest.chain(about).fold(84.0, f64::max).min(150.0) + 12.0;
     let x_of = |column: usize| MARGIN + NAMES + slot * column as f64;
-    let top = sessions(&mut scene, fabric, state, &columns, slot, &x_of);
+    let top = sessions(&mut scene, state, &columns, slot, &x_of);
     heads(&mut scene, fabric, &columns, slot, top, &x_of);
     let mut y = top + 52.0;
     let right = x_of(0) + slot * columns.len() as f64 - 12.0;
@@ -266,12 +267,12 @@ fn shorten(mut rows: Vec<Row>, columns: usize) -> Vec<Row> {
 /// begin.
 fn sessions(
     scene: &mut Scene,
-    fabric: &Fabric,
     state: &State,
     columns: &[Column],
     slot: f64,
     x_of: &dyn Fn(usize) -> f64,
 ) -> f64 {
+    let fabric = state.fabric();
     let mut column_of: BTreeMap<DeviceId, usize> = BTreeMap::new();
     for (at, column) in columns.iter().enumerate() {
         column_of.extend(column.switches.iter().map(|&switch| (switch, at)));

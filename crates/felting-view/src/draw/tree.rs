@@ -22,7 +22,8 @@ const LEVEL_SHOWN: usize = 12;
 /// # Errors
 ///
 /// If no switch bridges to another, or no tree is for the VLAN.
-pub fn tree(fabric: &Fabric, state: &State, vlan: Option<VlanId>) -> Result<Drawing, Nothing> {
+pub fn tree(state: &State, vlan: Option<VlanId>) -> Result<Drawing, Nothing> {
+    let fabric = state.fabric();
     let trees = state.trees();
     let links = |tree: &Tree| {
         let ports = trees.ports().filter(|(id, port)| {
@@ -60,14 +61,14 @@ pub fn tree(fabric: &Fabric, state: &State, vlan: Option<VlanId>) -> Result<Draw
     };
     let mut scene = titled(fabric, &of);
     let levels = levels(state, tree, &ports);
-    let places = place(fabric, state, &levels);
+    let places = place(state, &levels);
     for &port in &ports {
         for other in trees.neighbours(port).filter(|&other| other > port) {
-            link(&mut scene, fabric, state, tree, &places, [port, other], &ports);
+            link(&mut scene, state, tree, &places, [port, other], &ports);
         }
     }
     for (&bridge, &area) in &places {
-        draw_bridge(&mut scene, fabric, state, tree, bridge, area);
+        draw_bridge(&mut scene, state, tree, bridge, area);
     }
     let bottom = places.values().map(|area| area.bottom()).fold(0.0, f64::max);
     let right = places.values().map(|area| area.right()).fold(0.0, f64::max);
@@ -148,7 +149,8 @@ fn says(tree: &Tree, bridge: BridgeId, made: &Bridge) -> String {
     }
 }
 
-fn place(fabric: &Fabric, state: &State, levels: &[Vec<BridgeId>]) -> BTreeMap<BridgeId, Area> {
+fn place(state: &State, levels: &[Vec<BridgeId>]) -> BTreeMap<BridgeId, Area> {
+    let fabric = state.fabric();
     let wide = |bridge: BridgeId| {
         let made = state.trees().bridge(bridge);
         width(&name(fabric, made), 12.0, true).max(126.0) + 20.0
@@ -171,14 +173,8 @@ fn place(fabric: &Fabric, state: &State, levels: &[Vec<BridgeId>]) -> BTreeMap<B
     places
 }
 
-fn draw_bridge(
-    scene: &mut Scene,
-    fabric: &Fabric,
-    state: &State,
-    tree: &Tree,
-    bridge: BridgeId,
-    area: Area,
-) {
+fn draw_bridge(scene: &mut Scene, state: &State, tree: &Tree, bridge: BridgeId, area: Area) {
+    let fabric = state.fabric();
     let made = state.trees().bridge(bridge);
     let is_root = tree.bridges[bridge].is_some_and(|case| case.root == bridge);
     let mut shapes = Vec::new();
@@ -215,13 +211,13 @@ fn draw_bridge(
 /// Draws a link with what its two ends do.
 fn link(
     scene: &mut Scene,
-    fabric: &Fabric,
     state: &State,
     tree: &Tree,
     places: &BTreeMap<BridgeId, Area>,
     ends: [BridgePortId; 2],
     all: &[BridgePortId],
 ) {
+    let fabric = state.fabric();
     let trees = state.trees();
     let bridges = ends.map(|port| trees.port(port).bridge);
     let [Some(&a), Some(&b)] = bridges.map(|bridge| places.get(&bridge)) else { return };

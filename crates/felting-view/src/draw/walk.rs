@@ -21,7 +21,8 @@ const SIZE: f64 = 9.0;
 /// # Errors
 ///
 /// If there are no switches.
-pub fn walk(fabric: &Fabric, state: &State, walk: &Walk) -> Result<Drawing, Nothing> {
+pub fn walk(state: &State, walk: &Walk) -> Result<Drawing, Nothing> {
+    let fabric = state.fabric();
     if fabric.devices().len() == 0 {
         return Err(Nothing::Cabling);
     }
@@ -54,7 +55,7 @@ pub fn walk(fabric: &Fabric, state: &State, walk: &Walk) -> Result<Drawing, Noth
         }
     }
     let keep: BTreeSet<DeviceId> = lit.devices.clone();
-    let cabled = Cabled::new(fabric, state, &keep);
+    let cabled = Cabled::new(state, &keep);
     let ends = [walk.from, walk.to].map(|end| fabric.terminal_name(end));
     let arrives = if walk.arrives() { "reaches" } else { "does not reach" };
     let mut scene = titled(fabric, &format!("{} {arrives} {}", ends[0], ends[1]));

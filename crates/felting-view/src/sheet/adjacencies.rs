@@ -7,12 +7,8 @@ use felting::{Fabric, State};
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 use crate::words;
 
-pub(super) fn sheet(
-    fabric: &Fabric,
-    state: &State,
-    only: Option<DeviceId>,
-    progress: &Progress,
-) -> Sheet {
+pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let mut rows = Vec::new();
     let mut down = 0;
     for (_, adjacency) in progress.each(Stage::Rows, state.underlay().adjacencies()) {
@@ -26,7 +22,7 @@ pub(super) fn sheet(
             Some(only) if devices[1] == only => [ends[1], ends[0]],
             _ => ends,
         };
-        let session = state.underlay().session_on(fabric, near);
+        let session = fabric.session_on(near);
         let of_session = session.and_then(|id| {
             let outcome = state.bgp().session(id);
             outcome.fault.map(|fault| (words::session(fault), outcome.cause))
@@ -42,7 +38,7 @@ pub(super) fn sheet(
             _ => Tone::Down,
         };
         down += usize::from(tone == Tone::Down);
-        let cause = cause.or_else(|| ends.into_iter().find_map(|id| below(fabric, state, id)));
+        let cause = cause.or_else(|| ends.into_iter().find_map(|id| below(state, id)));
         let finding =
             cause.filter(|_| tone != Tone::Plain).map(|cause| state.causes().get(cause).rule);
         let (a, b) = (fabric.interface(near), fabric.interface(far));
@@ -111,7 +107,8 @@ fn area(interface: &Interface) -> String {
 }
 
 /// The cause of what is wrong below an interface: its port, LAG, or the pair whose peer link it goes over.
-fn below(fabric: &Fabric, state: &State, id: InterfaceId) -> Option<CauseId> {
+fn below(state: &State, id: InterfaceId) -> Option<CauseId> {
+    let fabric = state.fabric();
     let interface = fabric.interface(id);
     match interface.place {
         InterfacePlace::Port(port) => state.causes().claimed(Entity::Port(port), Aspect::Link),

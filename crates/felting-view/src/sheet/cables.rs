@@ -6,7 +6,8 @@ use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let rows = progress.each(Stage::Rows, fabric.cables()).map(|(id, cable)| {
         let [near, far] = cable.ends.map(|end| end.value);
         let device = |port| fabric.device_name(fabric.port(port).device);

@@ -1,10 +1,11 @@
+use felting::State;
 use felting::behavior::Entity;
 use felting::progress::{Progress, Stage};
-use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let mut rows = Vec::new();
     for (id, segment) in progress.each(Stage::Rows, fabric.ethernet_segments()) {
         for &leg in &segment.legs {
@@ -31,8 +32,8 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Shee
                         .unwrap_or_default(),
                 ),
                 Cell::text(standing),
-                super::lags::far_ends(fabric, state, lag),
-                Cell::text(super::lags::why(fabric, state, leg, outcome)),
+                super::lags::far_ends(state, lag),
+                Cell::text(super::lags::why(state, leg, outcome)),
                 Cell::text(finding.unwrap_or_default()),
             ];
             let tone = match (standing, finding) {

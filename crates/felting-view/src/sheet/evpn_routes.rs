@@ -8,15 +8,11 @@ use felting::{Fabric, State};
 use super::{Cell, Room, Row, Sheet, Tone, column, count};
 use crate::words;
 
-pub(super) fn sheet(
-    fabric: &Fabric,
-    state: &State,
-    only: Option<DeviceId>,
-    progress: &Progress,
-) -> Sheet {
+pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let name = only.map(|device| fabric.device_name(device)).unwrap_or_default();
-    let own = only.map(|device| state.originated(fabric, device)).unwrap_or_default();
-    let received = only.map(|device| state.received_watched(fabric, device, progress));
+    let own = only.map(|device| state.originated(device)).unwrap_or_default();
+    let received = only.map(|device| state.received(device, progress));
     let received = received.unwrap_or_default();
     let taken = received.iter().filter(|one| !one.imports.is_empty()).count();
     let title = format!(

@@ -1,16 +1,12 @@
+use felting::State;
 use felting::fabric::{DeviceId, PresenceId};
 use felting::progress::{Progress, Stage};
 use felting::value::Replication;
-use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(
-    fabric: &Fabric,
-    state: &State,
-    only: Option<DeviceId>,
-    progress: &Progress,
-) -> Sheet {
+pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let mut rows = Vec::new();
     for (_, segment) in progress.each(Stage::Rows, fabric.segments()) {
         for presence in segment.presences.iter() {
@@ -18,12 +14,12 @@ pub(super) fn sheet(
             if only.is_some_and(|only| only != at.switch) {
                 continue;
             }
-            let Some(list) = state.floods(fabric, presence) else { continue };
+            let Some(list) = state.floods(presence) else { continue };
             let to: Vec<String> = match (list.replication, list.group) {
                 (Replication::Group, Some(group)) => vec![format!("the group {group}")],
                 _ => list.targets.iter().map(|target| target.address.to_string()).collect(),
             };
-            let not = left_out(fabric, state, presence, list.replication);
+            let not = left_out(state, presence, list.replication);
             let tone = match (to.is_empty(), not.is_empty()) {
                 (_, true) => Tone::Plain,
                 (true, false) => Tone::Down,
@@ -61,7 +57,8 @@ pub(super) fn sheet(
 }
 
 /// The other VTEPs of the segment that get no copies, with the reason.
-fn left_out(fabric: &Fabric, state: &State, presence: PresenceId, how: Replication) -> Vec<String> {
+fn left_out(state: &State, presence: PresenceId, how: Replication) -> Vec<String> {
+    let fabric = state.fabric();
     if how != Replication::HeadEnd {
         return Vec::new();
     }
@@ -72,7 +69,7 @@ fn left_out(fabric: &Fabric, state: &State, presence: PresenceId, how: Replicati
     // Those with one reason are said at once.
     let mut reasons: Vec<(&'static str, Vec<&str>)> = Vec::new();
     for other in others {
-        let Err(why) = state.tunnels(fabric, presence, other) else { continue };
+        let Err(why) = state.tunnels(presence, other) else { continue };
         let (why, name) = (why.words(), fabric.device_name(fabric.presence(other).switch));
         match reasons.iter_mut().find(|(known, _)| *known == why) {
             Some((_, names)) => names.push(name),

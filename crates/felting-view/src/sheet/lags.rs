@@ -7,7 +7,8 @@ use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let vlans = vlans(fabric);
     let rows = progress.each(Stage::Rows, fabric.lags()).map(|(id, lag)| {
         let outcome = state.lag(id);
@@ -30,9 +31,9 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Shee
             Cell::text(standing(lag, outcome)),
             Cell::text(format!("{} of {}", outcome.in_use, lag.members.len())),
             Cell::text(outcome.bandwidth.map(|speed| speed.to_string()).unwrap_or_default()),
-            far_ends(fabric, state, lag),
+            far_ends(state, lag),
             Cell::text(vlans),
-            Cell::text(why(fabric, state, id, outcome)),
+            Cell::text(why(state, id, outcome)),
             Cell::text(
                 outcome.cause.map(|cause| state.causes().get(cause).rule).unwrap_or_default(),
             ),
@@ -41,7 +42,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Shee
     });
     Sheet {
         topic: "lags",
-        title: title(fabric, state),
+        title: title(state),
         keys: 2,
         columns: vec![
             column("device", "on", Room::Whole),
@@ -60,7 +61,8 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Shee
     }
 }
 
-fn title(fabric: &Fabric, state: &State) -> String {
+fn title(state: &State) -> String {
+    let fabric = state.fabric();
     let count = |wanted: &str| {
         fabric.lags().filter(|(id, lag)| standing(lag, state.lag(*id)) == wanted).count()
     };
@@ -89,7 +91,8 @@ fn vlans(fabric: &Fabric) -> Vec<(VlanSet, Option<VlanId>)> {
 }
 
 /// The LAG ends that members in use lead to.
-pub(super) fn far_ends(fabric: &Fabric, state: &State, lag: &Lag) -> Cell {
+pub(super) fn far_ends(state: &State, lag: &Lag) -> Cell {
+    let fabric = state.fabric();
     let mut far: Vec<LagId> = lag
         .members
         .iter()
@@ -121,14 +124,15 @@ pub(super) fn standing(lag: &Lag, outcome: &LagOutcome) -> &'static str {
 }
 
 /// What each member that is not in use waits for.
-pub(super) fn why(fabric: &Fabric, state: &State, id: LagId, outcome: &LagOutcome) -> String {
+pub(super) fn why(state: &State, id: LagId, outcome: &LagOutcome) -> String {
+    let fabric = state.fabric();
     let lag = fabric.lag(id);
     let mut reasons: Vec<(String, Vec<&str>)> = Vec::new();
     if outcome.below_minimum {
         reasons.push((format!("fewer than the {} it needs", lag.min_members.value), Vec::new()));
     }
     for member in lag.members.iter() {
-        let Some(reason) = state.why_not(fabric, member) else { continue };
+        let Some(reason) = state.why_not(member) else { continue };
         let port = fabric.port_name(fabric.member(member).port.value);
         match reasons.iter_mut().find(|(known, _)| *known == reason) {
             Some((_, ports)) => ports.push(port),

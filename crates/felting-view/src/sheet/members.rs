@@ -1,10 +1,11 @@
+use felting::State;
 use felting::behavior::MemberState;
 use felting::progress::{Progress, Stage};
-use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let rows = progress.each(Stage::Rows, fabric.members()).map(|(id, member)| {
         let outcome = state.member(id);
         let lag = fabric.lag(member.lag);
@@ -24,11 +25,11 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Shee
             MemberState::Standby | MemberState::Selected => Tone::Impaired,
             _ => Tone::Down,
         };
-        let says = state.lacpdu(fabric, id).map(|says| says.to_string());
+        let says = state.lacpdu(id).map(|says| says.to_string());
         let hears = outcome
             .far
             .and_then(|far| fabric.member_of(far))
-            .and_then(|far| state.lacpdu(fabric, far))
+            .and_then(|far| state.lacpdu(far))
             .map(|says| format!("0x{:02x}", says.octet()));
         let cells = vec![
             Cell::text(fabric.device_name(lag.device)),
@@ -37,7 +38,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Shee
             Cell::text(standing),
             Cell::text(fabric.port(port).speed.to_string()),
             Cell::text(outcome.far.map(|far| fabric.port_label(far)).unwrap_or_default()),
-            Cell::text(state.why_not(fabric, id).unwrap_or_default()),
+            Cell::text(state.why_not(id).unwrap_or_default()),
             Cell::text(says.unwrap_or_default()),
             Cell::text(hears.unwrap_or_default()),
             Cell::number(Some(member.priority)),

@@ -8,7 +8,8 @@ use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let mut rows = Vec::new();
     let mut groups_of: Vec<Vec<GroupId>> = vec![Vec::new(); fabric.pairs().len()];
     for (id, group) in fabric.groups() {
@@ -18,7 +19,7 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Shee
         let own = &groups_of[id.index()];
         let outcome = state.pair(id);
         for side in 0..2 {
-            let consequence = consequence(fabric, state, id, own, side);
+            let consequence = consequence(state, id, own, side);
             let whole = outcome.peer_link && outcome.alive && consequence.is_empty();
             let tone = match (outcome.on[side], whole) {
                 (false, _) => Tone::Down,
@@ -35,9 +36,9 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Shee
                 Cell::text(fabric.device_name(pair.sides[side].switch.value)),
                 Cell::text(role(outcome, side)),
                 Cell::text(because(fabric, pair, outcome)),
-                Cell::text(peer_link(fabric, state, pair, outcome, side)),
+                Cell::text(peer_link(state, pair, outcome, side)),
                 Cell::text(keepalive(fabric, pair, outcome, side)),
-                Cell::text(groups(fabric, state, own, side)),
+                Cell::text(groups(state, own, side)),
                 Cell::text(consequence),
                 Cell::text(finding.unwrap_or_default()),
             ];
@@ -91,13 +92,8 @@ fn because(fabric: &Fabric, pair: &Pair, outcome: &PairOutcome) -> String {
     }
 }
 
-fn peer_link(
-    fabric: &Fabric,
-    state: &State,
-    pair: &Pair,
-    outcome: &PairOutcome,
-    side: usize,
-) -> String {
+fn peer_link(state: &State, pair: &Pair, outcome: &PairOutcome, side: usize) -> String {
+    let fabric = state.fabric();
     match (pair.sides[side].peer_link, pair.sides[side].peer_port) {
         (Some(link), _) => {
             let (lag, of) = (fabric.lag(link.value), state.lag(link.value));
@@ -137,14 +133,16 @@ fn keepalive(fabric: &Fabric, pair: &Pair, outcome: &PairOutcome, side: usize) -
     format!("{} to {}, {way}", keepalive.from.value, keepalive.to.value)
 }
 
-fn groups(fabric: &Fabric, state: &State, own: &[GroupId], side: usize) -> String {
+fn groups(state: &State, own: &[GroupId], side: usize) -> String {
+    let fabric = state.fabric();
     let halves = own.iter().filter(|&&group| fabric.group(group).halves[side].is_some());
     let up = halves.clone().filter(|&&group| state.group(group).up[side]).count();
     format!("{up} of {}", halves.count())
 }
 
 /// What a pair does about what is down.
-fn consequence(fabric: &Fabric, state: &State, id: PairId, own: &[GroupId], side: usize) -> String {
+fn consequence(state: &State, id: PairId, own: &[GroupId], side: usize) -> String {
+    let fabric = state.fabric();
     let pair = fabric.pair(id);
     let outcome = state.pair(id);
     if !outcome.on[side] {

@@ -6,12 +6,8 @@ use felting::{Fabric, State};
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 use crate::words;
 
-pub(super) fn sheet(
-    fabric: &Fabric,
-    state: &State,
-    only: Option<DeviceId>,
-    progress: &Progress,
-) -> Sheet {
+pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let mut rows = Vec::new();
     let mut down = 0;
     for (id, session) in progress.each(Stage::Rows, fabric.sessions()) {

@@ -1,16 +1,17 @@
+use felting::State;
 use felting::behavior::{MasterReason, StackShape};
 use felting::fabric::{Stack, StackId};
 use felting::progress::{Progress, Stage};
 use felting::value::SplitDetection;
-use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let mut rows = Vec::new();
     for (id, stack) in progress.each(Stage::Rows, fabric.stacks()) {
         for place in 0..stack.members.len() {
-            rows.push(row(fabric, state, id, stack, place));
+            rows.push(row(state, id, stack, place));
         }
     }
     Sheet {
@@ -33,7 +34,8 @@ pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Shee
     }
 }
 
-fn row(fabric: &Fabric, state: &State, id: StackId, stack: &Stack, place: usize) -> Row {
+fn row(state: &State, id: StackId, stack: &Stack, place: usize) -> Row {
+    let fabric = state.fabric();
     let (member, outcome) = (&stack.members[place], state.stack(id));
     let part = outcome.part_of(place);
     let (role, because) = match part {

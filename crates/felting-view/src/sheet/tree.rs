@@ -7,7 +7,8 @@ use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let trees = state.trees();
     let view = View { fabric, trees };
     let (mut rows, mut alone) = (Vec::new(), 0);

@@ -8,15 +8,10 @@ use rayon::prelude::*;
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count};
 
-pub(super) fn sheet(
-    fabric: &Fabric,
-    state: &State,
-    only: Option<DeviceId>,
-    progress: &Progress,
-) -> Sheet {
+pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let router = only.and_then(|device| fabric.device(device).router);
-    let rows: Vec<Row> =
-        router.map(|router| rows(fabric, state, router, progress)).unwrap_or_default();
+    let rows: Vec<Row> = router.map(|router| rows(state, router, progress)).unwrap_or_default();
     let name = only.map(|device| fabric.device_name(device)).unwrap_or_default();
     Sheet {
         topic: "underlay-routes",
@@ -36,7 +31,8 @@ pub(super) fn sheet(
     }
 }
 
-fn rows(fabric: &Fabric, state: &State, router: RouterId, progress: &Progress) -> Vec<Row> {
+fn rows(state: &State, router: RouterId, progress: &Progress) -> Vec<Row> {
+    let fabric = state.fabric();
     let device = fabric.router(router).device;
     let written =
         fabric.static_routes().iter().filter(|route| route.device == device && route.vrf.is_none());
@@ -49,7 +45,7 @@ fn rows(fabric: &Fabric, state: &State, router: RouterId, progress: &Progress) -
     prefixes.sort_unstable();
     prefixes.dedup();
     let row = |prefix: IpPrefix| {
-        let toward = state.toward(fabric, prefix);
+        let toward = state.toward(prefix);
         let route = toward.routes[router].as_ref();
         let origins = state.underlay().advertisers(&prefix);
         let names = origins

@@ -8,7 +8,8 @@ use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, state: &State, progress: &Progress) -> Sheet {
+pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+    let fabric = state.fabric();
     let mut segments_of: Vec<Vec<&str>> = vec![Vec::new(); fabric.vrfs().len()];
     for (_, segment) in fabric.segments() {
         if let Some(vrf) = segment.vrf {

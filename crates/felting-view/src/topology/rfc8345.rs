@@ -15,13 +15,9 @@ use serde::{Serialize, Serializer};
 
 /// The topology as RFC 8345 has it, in the JSON of RFC 7951: the cabling, on it the underlay with the links
 /// whose routers are neighbors, on that the overlay with the EVPN sessions that are up.
-pub fn topology_rfc8345(fabric: &Fabric, state: &State) -> String {
-    topology_rfc8345_watched(fabric, state, &Progress::default())
-}
-
-/// As [`topology_rfc8345`]; how many nodes and links are written is told meanwhile.
-pub fn topology_rfc8345_watched(fabric: &Fabric, state: &State, progress: &Progress) -> String {
-    let made = [cabling(fabric), underlay(fabric, state), overlay(fabric, state)];
+pub fn topology_rfc8345(state: &State, progress: &Progress) -> String {
+    let fabric = state.fabric();
+    let made = [cabling(fabric), underlay(state), overlay(state)];
     let network: Vec<Made<'_>> = made.into_iter().filter(|one| !one.node.is_empty()).collect();
     progress.begin(Stage::Writing, network.iter().map(|one| one.node.len() + one.link.len()).sum());
     let network = network.iter().map(|one| one.told(progress)).collect();
@@ -203,7 +199,8 @@ fn cabling(fabric: &Fabric) -> Made<'_> {
     network
 }
 
-fn underlay<'a>(fabric: &'a Fabric, state: &State) -> Made<'a> {
+fn underlay(state: &State) -> Made<'_> {
+    let fabric = state.fabric();
     let mut network = Made::new(UNDERLAY, Some(CABLING));
     let adjacencies: Vec<_> =
         state.underlay().adjacencies().filter(|(_, one)| one.fault.is_none()).collect();
@@ -242,7 +239,8 @@ fn underlay<'a>(fabric: &'a Fabric, state: &State) -> Made<'a> {
     network
 }
 
-fn overlay<'a>(fabric: &'a Fabric, state: &State) -> Made<'a> {
+fn overlay(state: &State) -> Made<'_> {
+    let fabric = state.fabric();
     let mut network = Made::new(OVERLAY, Some(UNDERLAY));
     let mut peers: BTreeMap<DeviceId, BTreeSet<DeviceId>> =
         fabric.overlays().map(|(_, overlay)| (overlay.device, BTreeSet::new())).collect();

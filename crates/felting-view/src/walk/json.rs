@@ -112,7 +112,8 @@ struct FrameRow {
 
 /// A walk as JSON.
 pub fn walk_json(walked: &Walked<'_>) -> String {
-    let Walked { fabric, state, walk, finding, other_ways_fail, condition } = *walked;
+    let Walked { state, walk, finding, other_ways_fail, condition } = *walked;
+    let fabric = state.fabric();
     let drawer = Drawer { fabric, state, colour: false };
     let stop = walk.root().map(|(hop, stop)| StopRow {
         device: fabric.device_name(hop.device),

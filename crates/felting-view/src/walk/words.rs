@@ -17,7 +17,7 @@ impl Drawer<'_> {
 
     /// By which session a VTEP has the routes of another.
     fn by_session(&self, at: DeviceId, origin: DeviceId) -> String {
-        match self.state.brought_by(self.fabric, at, origin) {
+        match self.state.brought_by(at, origin) {
             Some(session) => {
                 let peer = self.fabric.device_name(self.fabric.session(session).peer);
                 match self.fabric.session(session).peer == origin {

@@ -323,7 +323,13 @@ impl Bgp {
     }
 
     /// Whether the routes of one speaker get to another, whatever policies say of single prefixes.
-    pub fn reaches(&self, fabric: &Fabric, family: Family, origin: RouterId, at: RouterId) -> bool {
+    pub(in crate::behavior) fn reaches(
+        &self,
+        fabric: &Fabric,
+        family: Family,
+        origin: RouterId,
+        at: RouterId,
+    ) -> bool {
         origin == at || self.verdict(fabric, family, origin, at).is_some()
     }
 
@@ -364,7 +370,7 @@ impl Bgp {
     }
 
     /// Follows the routes of some origins to all speakers; `prefix` is what policies are asked about.
-    pub fn propagate(
+    pub(in crate::behavior) fn propagate(
         &self,
         fabric: &Fabric,
         family: Family,
@@ -440,7 +446,7 @@ impl Bgp {
     }
 
     /// What each peer of a speaker offers it, or why it doesn't.
-    pub fn received(
+    pub(in crate::behavior) fn received(
         &self,
         fabric: &Fabric,
         family: Family,

@@ -311,7 +311,7 @@ impl Evpn {
     }
 
     /// The host that an endpoint is on.
-    pub fn host_of(&self, fabric: &Fabric, endpoint: EndpointId) -> DeviceId {
+    pub(in crate::behavior) fn host_of(&self, fabric: &Fabric, endpoint: EndpointId) -> DeviceId {
         match self.moved.get(&endpoint) {
             Some((host, _)) => *host,
             None => fabric.endpoint(endpoint).host.value,
@@ -319,7 +319,11 @@ impl Evpn {
     }
 
     /// The network that an endpoint is on; none if it moved to a host without one of that name.
-    pub fn network_of(&self, fabric: &Fabric, endpoint: EndpointId) -> Option<NetworkId> {
+    pub(in crate::behavior) fn network_of(
+        &self,
+        fabric: &Fabric,
+        endpoint: EndpointId,
+    ) -> Option<NetworkId> {
         match self.moved.get(&endpoint) {
             Some((_, network)) => *network,
             None => Some(fabric.endpoint(endpoint).network.value),
@@ -381,20 +385,17 @@ impl State {
 
     /// Whether one VTEP of a segment has what another originates for it: the address that it sends to, or
     /// why not.
-    pub fn learns(
-        &self,
-        fabric: &Fabric,
-        at: PresenceId,
-        from: PresenceId,
-    ) -> Result<IpAddr, Apart> {
+    pub fn learns(&self, at: PresenceId, from: PresenceId) -> Result<IpAddr, Apart> {
+        let fabric = &self.fabric;
         let (here, there) = (fabric.presence(at).switch, fabric.presence(from).switch);
-        let next_hop = self.arrives(fabric, here, there)?;
-        self.imports_from(fabric, at, from)?;
+        let next_hop = self.arrives(here, there)?;
+        self.imports_from(at, from)?;
         Ok(next_hop)
     }
 
     /// Whether a VTEP takes what another tells it of a segment, once it has got there.
-    fn imports_from(&self, fabric: &Fabric, at: PresenceId, from: PresenceId) -> Result<(), Apart> {
+    fn imports_from(&self, at: PresenceId, from: PresenceId) -> Result<(), Apart> {
+        let fabric = &self.fabric;
         let (Some(own), Some(theirs)) = (self.evpn.instance(at), self.evpn.instance(from)) else {
             return Err(Apart::NoVtep);
         };
@@ -412,16 +413,17 @@ impl State {
     /// # Errors
     ///
     /// Why the other gets no copy.
-    pub fn copies(&self, fabric: &Fabric, at: PresenceId, to: PresenceId) -> Result<IpAddr, Apart> {
+    pub fn copies(&self, at: PresenceId, to: PresenceId) -> Result<IpAddr, Apart> {
+        let fabric = &self.fabric;
         let (here, there) = (fabric.presence(at).switch, fabric.presence(to).switch);
         if replication(fabric, to) != Some(Replication::HeadEnd) {
             return Err(Apart::NoCopies);
         }
-        let rewritten = self.told(fabric, here, there)?;
-        self.imports_from(fabric, at, to)?;
+        let rewritten = self.told(here, there)?;
+        self.imports_from(at, to)?;
         // Without a rewritten next hop that is the same address, and known to be reached.
         if rewritten.is_some() {
-            return self.sends(fabric, here, there);
+            return self.sends(here, there);
         }
         let address = fabric.vtep_of(there).ok_or(Apart::NoVtep)?.value;
         sends_to(fabric, here, address)?;
@@ -429,25 +431,17 @@ impl State {
     }
 
     /// Whether a VTEP has what another originates, whatever its targets; the address that it sends to.
-    pub(crate) fn arrives(
-        &self,
-        fabric: &Fabric,
-        here: DeviceId,
-        there: DeviceId,
-    ) -> Result<IpAddr, Apart> {
-        let rewritten = self.told(fabric, here, there)?;
+    pub(crate) fn arrives(&self, here: DeviceId, there: DeviceId) -> Result<IpAddr, Apart> {
+        let fabric = &self.fabric;
+        let rewritten = self.told(here, there)?;
         let address = Self::next_hop(fabric, there, rewritten).ok_or(Apart::NextHop)?;
         sends_to(fabric, here, address)?;
         Ok(address)
     }
 
     /// Whether what a VTEP sends to the address of another gets there, with or without EVPN; that address.
-    pub(crate) fn sends(
-        &self,
-        fabric: &Fabric,
-        here: DeviceId,
-        there: DeviceId,
-    ) -> Result<IpAddr, Apart> {
+    pub(crate) fn sends(&self, here: DeviceId, there: DeviceId) -> Result<IpAddr, Apart> {
+        let fabric = &self.fabric;
         let address = fabric.vtep_of(there).ok_or(Apart::NoVtep)?.value;
         let router = fabric.devices[here].router.ok_or(Apart::NoVtep)?;
         sends_to(fabric, here, address)?;
@@ -456,12 +450,8 @@ impl State {
     }
 
     /// Whether the routes of one VTEP get to another whole; the speaker that put itself in as next hop.
-    fn told(
-        &self,
-        fabric: &Fabric,
-        here: DeviceId,
-        there: DeviceId,
-    ) -> Result<Option<RouterId>, Apart> {
+    fn told(&self, here: DeviceId, there: DeviceId) -> Result<Option<RouterId>, Apart> {
+        let fabric = &self.fabric;
         let router = |device: DeviceId| fabric.devices[device].router;
         let (Some(at), Some(origin)) = (router(here), router(there)) else {
             return Err(Apart::NoVtep);
@@ -490,12 +480,13 @@ impl State {
 
     /// The segments that the frames of an endpoint come into as it is cabled, whether its links are up or
     /// not: one, if all is well.
-    pub fn segments_of(&self, fabric: &Fabric, endpoint: EndpointId) -> SmallVec<[SegmentId; 1]> {
+    pub fn segments_of(&self, endpoint: EndpointId) -> SmallVec<[SegmentId; 1]> {
+        let fabric = &self.fabric;
         let mut found: SmallVec<[SegmentId; 1]> = SmallVec::new();
         let network = self.evpn.network_of(fabric, endpoint).map(|id| fabric.network(id));
         let Some(network) = network else { return found };
         let Some(tag) = tag_of(fabric.endpoint(endpoint), network) else { return found };
-        let carriers = self.carriers(fabric);
+        let carriers = self.carriers();
         for nic in fabric.uplink_ports(network.uplink) {
             let Some((_, far)) = fabric.link(nic) else { continue };
             if let Some(vlan) = enters(fabric, far, tag) {
@@ -506,7 +497,8 @@ impl State {
     }
 
     /// The session that brings a switch what another originates by EVPN, if one does.
-    pub fn brought_by(&self, fabric: &Fabric, at: DeviceId, origin: DeviceId) -> Option<SessionId> {
+    pub fn brought_by(&self, at: DeviceId, origin: DeviceId) -> Option<SessionId> {
+        let fabric = &self.fabric;
         let (at, origin) = (fabric.devices[at].router?, fabric.devices[origin].router?);
         let found = self.bgp().propagate(fabric, Family::Evpn, &[origin], None);
         found.best[at].as_ref()?.from
@@ -514,13 +506,9 @@ impl State {
 
     /// Whether frames that one VTEP sends for another arrive there: it has the routes, their next hop is
     /// the far VTEP's, and that listens on the UDP port; the address that they are sent to, or why not.
-    pub fn tunnels(
-        &self,
-        fabric: &Fabric,
-        at: PresenceId,
-        to: PresenceId,
-    ) -> Result<IpAddr, Apart> {
-        let address = self.learns(fabric, at, to)?;
+    pub fn tunnels(&self, at: PresenceId, to: PresenceId) -> Result<IpAddr, Apart> {
+        let fabric = &self.fabric;
+        let address = self.learns(at, to)?;
         let overlay = |presence: PresenceId| fabric.overlay_of(fabric.presence(presence).switch);
         let (Some(own), Some(theirs)) = (overlay(at), overlay(to)) else {
             return Err(Apart::NoVtep);
@@ -537,7 +525,8 @@ impl State {
     }
 
     /// To whom a VTEP floods frames of a segment; none if it is no VTEP of it.
-    pub fn floods(&self, fabric: &Fabric, presence: PresenceId) -> Option<FloodList> {
+    pub fn floods(&self, presence: PresenceId) -> Option<FloodList> {
+        let fabric = &self.fabric;
         let how = replication(fabric, presence)?;
         self.evpn.instance(presence)?;
         let settings = fabric.settings_at(presence);
@@ -545,7 +534,7 @@ impl State {
         match how {
             Replication::HeadEnd => {
                 for other in self.evpn.exporters_for(presence) {
-                    if let Ok(address) = self.copies(fabric, presence, other) {
+                    if let Ok(address) = self.copies(presence, other) {
                         list.targets.push(FloodTarget { address, presence: Some(other) });
                     }
                 }

@@ -65,11 +65,8 @@ pub(crate) fn needed(fabric: &Fabric) -> Option<Needed> {
 }
 
 /// What a path between some switches and others needs to take: hosts count that have a segment on both sides.
-pub(crate) fn needed_between(
-    fabric: &Fabric,
-    state: &State,
-    sides: [&[DeviceId]; 2],
-) -> Option<Needed> {
+pub(crate) fn needed_between(state: &State, sides: [&[DeviceId]; 2]) -> Option<Needed> {
+    let fabric = state.fabric();
     let spans = |segment: SegmentId| {
         let is_on = |switches: &[DeviceId]| {
             switches.iter().any(|&switch| fabric.presence_of(segment, switch).is_some())
@@ -77,7 +74,7 @@ pub(crate) fn needed_between(
         sides.iter().all(|side| is_on(side))
     };
     let crossing =
-        fabric.endpoints().filter(|(id, _)| state.segments_of(fabric, *id).into_iter().any(spans));
+        fabric.endpoints().filter(|(id, _)| state.segments_of(*id).into_iter().any(spans));
     let nics = crossing.filter_map(|(id, _)| state.evpn().network_of(fabric, id));
     let nics = nics.flat_map(|network| fabric.uplink_ports(fabric.network(network).uplink));
     with_headers(fabric, nics.filter_map(|nic| fabric.written_mtu(nic)))

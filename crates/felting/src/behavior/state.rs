@@ -1,5 +1,7 @@
 //! What all protocols together made of a fabric, in the order in which they depend on each other.
 
+mod routed;
+
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -17,9 +19,10 @@ use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
 use crate::value::Family;
 
-/// What the protocols made of a fabric.
+/// What the protocols made of a fabric, which it holds.
 #[derive(Clone, Debug)]
 pub struct State {
+    pub(crate) fabric: Fabric,
     causes: Causes,
     /// The causes that follow from what is written alone.
     settings: Found,
@@ -79,12 +82,7 @@ const STEPS: usize = 8;
 
 impl State {
     /// Computes everything, in time linear in ports, cables and members (n log n within a LAG).
-    pub fn of(fabric: &Fabric, condition: &Condition) -> Self {
-        Self::of_watched(fabric, condition, &Progress::default())
-    }
-
-    /// Like [`of`](Self::of), and tells how far it is.
-    pub fn of_watched(fabric: &Fabric, condition: &Condition, progress: &Progress) -> Self {
+    pub fn of(fabric: &Fabric, condition: &Condition, progress: &Progress) -> Self {
         Self::compute(fabric, condition, None, progress)
     }
 
@@ -104,13 +102,13 @@ impl State {
     ///     [cabling]
     ///     runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
     /// "#);
-    /// let whole = State::of(&fabric, &Condition::default());
+    /// let whole = State::of(&fabric, &Condition::default(), &Progress::default());
     /// let (cable, _) = fabric.cables().next().unwrap();
     /// let (lag, _) = fabric.lags().next().unwrap();
-    /// assert_eq!(whole.given(&fabric, &Condition::default().cable(cable)).lag(lag).in_use, 1);
+    /// assert_eq!(whole.given(&Condition::default().cable(cable)).lag(lag).in_use, 1);
     /// ```
-    pub fn given(&self, fabric: &Fabric, condition: &Condition) -> Self {
-        Self::compute(fabric, condition, Some(self), &Progress::default())
+    pub fn given(&self, condition: &Condition) -> Self {
+        Self::compute(&self.fabric, condition, Some(self), &Progress::default())
     }
 
     fn compute(
@@ -161,7 +159,7 @@ impl State {
         progress.advance(1);
         let beneath = underlay::Beneath { far: &links.effective, lags: &lags };
         let routed = base
-            .filter(|base| base.routes_alike(fabric, &beneath, &wans, &withdrawn))
+            .filter(|base| base.routes_alike(&beneath, &wans, &withdrawn))
             .map(|base| Arc::clone(&base.routed));
         let routed = match routed {
             Some(routed) => {
@@ -186,6 +184,7 @@ impl State {
         let evpn = evpn::outcome(fabric, condition, instances, &carriers, &pairs);
         progress.advance(1);
         Self {
+            fabric: fabric.clone(),
             causes,
             settings,
             links,
@@ -227,11 +226,11 @@ impl State {
     /// Whether what is under the routed interfaces is as in this state, so that all routes are.
     fn routes_alike(
         &self,
-        fabric: &Fabric,
         beneath: &underlay::Beneath<'_>,
         wans: &IdVec<WanId, bool>,
         withdrawn: &BTreeSet<DeviceId>,
     ) -> bool {
+        let fabric = &self.fabric;
         let own = underlay::Beneath { far: &self.links.effective, lags: &self.lags };
         *wans == self.routed.underlay.wans
             && *withdrawn == self.withdrawn
@@ -247,7 +246,8 @@ impl State {
     }
 
     /// What ports let through.
-    pub(crate) fn carriers<'a>(&'a self, fabric: &'a Fabric) -> Carriers<'a> {
+    pub(crate) fn carriers(&self) -> Carriers<'_> {
+        let fabric = &self.fabric;
         Carriers {
             fabric,
             far: &self.links.effective,
@@ -256,6 +256,11 @@ impl State {
             trees: &self.trees,
             closed: &self.closed,
         }
+    }
+
+    /// The fabric that this is a state of: ids of any other mean nothing here.
+    pub fn fabric(&self) -> &Fabric {
+        &self.fabric
     }
 
     /// The causes of all that went wrong.
@@ -322,13 +327,14 @@ impl State {
     /// What the LACPDUs read that a member sends; none if it speaks no LACP or has no link.
     ///
     /// Source: IEEE 802.1AX clause 6.4.2.3 (`Actor_State`).
-    pub fn lacpdu(&self, fabric: &Fabric, member: MemberId) -> Option<LacpState> {
+    pub fn lacpdu(&self, member: MemberId) -> Option<LacpState> {
+        let fabric = &self.fabric;
         lag::lacpdu(fabric, self, member)
     }
 
     /// Why a member is not in use, in words; none if it is.
-    pub fn why_not(&self, fabric: &Fabric, member: MemberId) -> Option<String> {
-        lag::words::why_not(fabric, self, member)
+    pub fn why_not(&self, member: MemberId) -> Option<String> {
+        lag::words::why_not(self, member)
     }
 
     /// What became of a member.

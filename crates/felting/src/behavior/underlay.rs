@@ -28,8 +28,8 @@ use super::evpn::tenant::is_gateway;
 use super::lag::LagOutcome;
 use super::link::Far;
 use crate::fabric::{
-    Condition, DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, SessionId,
-    StaticRoute, WanId,
+    Condition, DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, StaticRoute,
+    WanId,
 };
 use crate::id::{IdVec, typed_id};
 use crate::value::{Advertised, Family, IpPrefix, IsolatedBy, UnderlayProtocol};
@@ -620,12 +620,6 @@ impl Underlay {
             }
         }
         found
-    }
-
-    /// The session by which BGP carries the underlay's routes over an interface, if one does.
-    pub fn session_on(&self, fabric: &Fabric, interface: InterfaceId) -> Option<SessionId> {
-        let router = fabric.router_of(fabric.interface(interface).device)?;
-        router.sessions.iter().find(|&id| fabric.session(id).interface == Some(interface))
     }
 }
 

@@ -23,9 +23,9 @@ use crate::diagnostic::nearest;
 ///     runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
 /// "#);
 /// let (lag, _) = fabric.lags().next().unwrap();
-/// assert_eq!(State::of(&fabric, &Condition::default()).lag(lag).in_use, 2);
+/// assert_eq!(State::of(&fabric, &Condition::default(), &Progress::default()).lag(lag).in_use, 2);
 /// let (cable, _) = fabric.cables().next().unwrap();
-/// assert_eq!(State::of(&fabric, &Condition::default().cable(cable)).lag(lag).in_use, 1);
+/// assert_eq!(State::of(&fabric, &Condition::default().cable(cable), &Progress::default()).lag(lag).in_use, 1);
 /// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Condition {

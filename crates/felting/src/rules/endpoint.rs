@@ -71,7 +71,7 @@ pub(super) static RULES: &[&Check] = &[
 
 /// The segments that the frames of an endpoint come into.
 fn segments_of(cx: &Context<'_>, endpoint: EndpointId) -> SmallVec<[SegmentId; 1]> {
-    cx.state.segments_of(cx.fabric, endpoint)
+    cx.state.segments_of(endpoint)
 }
 
 /// The presences of a segment, one for each group of switches that are set alike.

@@ -92,8 +92,8 @@ pub(super) fn apart(cx: &Context<'_>) -> Vec<(PresenceId, PresenceId, Apart)> {
                 }
                 let why =
                     *known.entry((from, to)).or_insert_with(|| match replication(fabric, here) {
-                        Some(Replication::HeadEnd) => cx.state.arrives(fabric, from, to).err(),
-                        _ => cx.state.sends(fabric, from, to).err(),
+                        Some(Replication::HeadEnd) => cx.state.arrives(from, to).err(),
+                        _ => cx.state.sends(from, to).err(),
                     });
                 if let Some(why) = why.filter(|&why| why != Apart::Own) {
                     said.insert((*one, *other));

@@ -63,7 +63,7 @@ impl Walker<'_> {
         shared
             && (kind != Some(GatewayKind::Vrrp) || {
                 let segment = self.fabric.presence(presence).segment;
-                self.state.active_routers(self.fabric, segment).contains(&presence)
+                self.state.active_routers(segment).contains(&presence)
             })
     }
 
@@ -80,8 +80,7 @@ impl Walker<'_> {
 
     /// The ports of switches by which frames of an endpoint come in.
     fn entries(&self, endpoint: EndpointId) -> Ports {
-        let evpn = self.state.evpn();
-        let Some(network) = evpn.network_of(self.fabric, endpoint) else { return Ports::new() };
+        let Some(network) = self.state.network_of(endpoint) else { return Ports::new() };
         let uplink = self.fabric.network(network).uplink;
         let nics =
             nics_in_use(self.fabric, self.state.fars(), &self.state.members, endpoint, uplink);
@@ -99,7 +98,7 @@ impl Walker<'_> {
             Station::Endpoint(endpoint) => self.entries(endpoint),
             _ => Ports::new(),
         };
-        let carriers = self.state.carriers(self.fabric);
+        let carriers = self.state.carriers();
         let goes_out = |port: PortId, vlan: VlanId| carriers.goes_out(port, vlan).is_some();
         let direct = |at: Node, vlan: VlanId| match station {
             Station::Endpoint(_) => entries
@@ -148,7 +147,7 @@ impl Walker<'_> {
         is_there: impl Fn(Node, VlanId) -> bool,
     ) -> Option<(Ports, Side)> {
         let mut found = None;
-        self.state.carriers(self.fabric).spread(start, vlan, |at| match at.first {
+        self.state.carriers().spread(start, vlan, |at| match at.first {
             Some(first) if is_there(at.node, at.vlan) => {
                 let device = at.node.device;
                 let paired = self.fabric.pair_of(start.device, device).is_some() && at.links == 1;
@@ -175,7 +174,7 @@ impl Walker<'_> {
                 let vlan = segment.vlan.or(here.vlan).map(|vlan| vlan.value);
                 vlan.map_or_else(Vec::new, |vlan| {
                     let node = Node { device, part: 0 };
-                    self.state.carriers(self.fabric).doors(node, vlan).into_vec()
+                    self.state.carriers().doors(node, vlan).into_vec()
                 })
             }
             Station::Next(_) => Vec::new(),
@@ -196,7 +195,7 @@ impl Walker<'_> {
                     let own = match station {
                         Station::Endpoint(endpoint) => self
                             .state
-                            .endpoint_next_hop(self.fabric, switch, endpoint)
+                            .endpoint_next_hop(switch, endpoint)
                             .filter(|_| Some(address) == self.vtep(switch)),
                         _ => None,
                     };
@@ -231,7 +230,7 @@ impl Walker<'_> {
             _ => true,
         };
         let all = candidates.iter().copied().filter(|&there| tells(there));
-        self.state.aliases(fabric, presence, all)
+        self.state.aliases(presence, all)
     }
 
     pub(super) fn vtep(&self, switch: DeviceId) -> Option<IpAddr> {
@@ -257,7 +256,7 @@ impl Walker<'_> {
         let (Some(own), Some(theirs)) = (own, theirs) else { return false };
         let there = self.vtep(fabric.presence(to).switch);
         match own {
-            Replication::HeadEnd => self.state.copies(fabric, from, to).is_ok(),
+            Replication::HeadEnd => self.state.copies(from, to).is_ok(),
             Replication::Static => {
                 let list = fabric.settings_at(from).flood_to.iter().flatten();
                 list.into_iter().any(|address| Some(address.value) == there)
@@ -275,7 +274,7 @@ impl Walker<'_> {
 
     /// Why a VTEP has not what another originates, for the words at a stop.
     pub fn apart(&self, here: PresenceId, there: PresenceId) -> Option<Apart> {
-        self.state.learns(self.fabric, here, there).err()
+        self.state.learns(here, there).err()
     }
 
     /// Who has an address in the segments that an asker is in: the one that the walk leads to, else an

@@ -132,18 +132,14 @@ struct Case {
 
 /// Judges all expectations: those that do not hold, one failure each, in their order. `state` is that with
 /// nothing lost.
-pub fn judge(fabric: &Fabric, state: &State) -> Vec<Failure> {
-    judge_watched(fabric, state, &Progress::default())
-}
-
-/// Like [`judge`], and tells how far it is.
-pub fn judge_watched(fabric: &Fabric, state: &State, progress: &Progress) -> Vec<Failure> {
+pub fn judge(state: &State, progress: &Progress) -> Vec<Failure> {
+    let fabric = state.fabric();
     progress.begin(Stage::Expectations, fabric.expectations().len());
     let ids: Vec<ExpectationId> = fabric.expectations().map(|(id, _)| id).collect();
     // A few walkers, so that each meets what it knows again.
     let share = ids.len().div_ceil(2 * rayon::current_num_threads()).max(1);
     let judged: Vec<Judged> =
-        ids.par_chunks(share).map(|ids| with_nothing_lost(fabric, state, ids, progress)).collect();
+        ids.par_chunks(share).map(|ids| with_nothing_lost(state, ids, progress)).collect();
     let mut failures: BTreeMap<ExpectationId, Failure> = BTreeMap::new();
     let mut tried: BTreeMap<Lost, Vec<Case>> = BTreeMap::new();
     for one in judged {
@@ -163,7 +159,7 @@ pub fn judge_watched(fabric: &Fabric, state: &State, progress: &Progress) -> Vec
         .collect();
     progress.more(tried.len());
     let found = tried.par_iter().map(|(lost, cases)| {
-        let failures = despite(fabric, state, lost, cases);
+        let failures = despite(state, lost, cases);
         progress.advance(1);
         failures
     });
@@ -181,14 +177,10 @@ struct Judged {
     tried: Vec<(Lost, Case)>,
 }
 
-fn with_nothing_lost(
-    fabric: &Fabric,
-    state: &State,
-    ids: &[ExpectationId],
-    progress: &Progress,
-) -> Judged {
+fn with_nothing_lost(state: &State, ids: &[ExpectationId], progress: &Progress) -> Judged {
+    let fabric = state.fabric();
     let mut judged = Judged::default();
-    let mut walker = Walker::new(fabric, state);
+    let mut walker = Walker::new(state);
     for &id in ids {
         progress.advance(1);
         let expectation = fabric.expectation(id);
@@ -199,7 +191,7 @@ fn with_nothing_lost(
                 break;
             }
             let Ok(walk) = &walked else { continue };
-            let losses = losses(fabric, state, expectation, walk);
+            let losses = losses(state, expectation, walk);
             judged.tried.extend(losses.into_iter().map(|lost| (lost, case)));
         }
     }
@@ -207,9 +199,10 @@ fn with_nothing_lost(
 }
 
 /// What fails of some walks with one thing lost.
-fn despite(fabric: &Fabric, whole: &State, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
-    let state = whole.given(fabric, &lost.condition(fabric));
-    let mut walker = Walker::new(fabric, &state);
+fn despite(whole: &State, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
+    let fabric = whole.fabric();
+    let state = whole.given(&lost.condition(fabric));
+    let mut walker = Walker::new(&state);
     let mut found = Vec::new();
     for &case in cases {
         let walked = walker.walk(case.from, case.to, Options::ALL);
@@ -303,12 +296,8 @@ fn named(fabric: &Fabric, what: &str) -> Lost {
 }
 
 /// What may be lost of what a walk depends on.
-fn losses(
-    fabric: &Fabric,
-    state: &State,
-    expectation: &Expectation,
-    walk: &Walk,
-) -> BTreeSet<Lost> {
+fn losses(state: &State, expectation: &Expectation, walk: &Walk) -> BTreeSet<Lost> {
+    let fabric = state.fabric();
     let mut found = BTreeSet::new();
     for loss in &expectation.despite {
         let (cables, switches) = match &loss.value {
@@ -321,7 +310,7 @@ fn losses(
             Loss::AnySwitch => (false, true),
             Loss::AnyCableOrSwitch => (true, true),
         };
-        let depends = Depends::of(fabric, state, walk);
+        let depends = Depends::of(state, walk);
         if cables {
             found.extend(depends.cables.iter().map(|&cable| Lost::Cable(cable)));
         }
@@ -360,7 +349,8 @@ struct Depends {
 }
 
 impl Depends {
-    fn of(fabric: &Fabric, state: &State, walk: &Walk) -> Self {
+    fn of(state: &State, walk: &Walk) -> Self {
+        let fabric = state.fabric();
         let mut depends = Self::default();
         let asked =
             walk.resolutions.iter().flat_map(|one| std::iter::once(&one.request).chain(&one.reply));
@@ -379,15 +369,16 @@ impl Depends {
                 depends.cables.extend(ports.filter_map(|port| fabric.link(port)).map(|(c, _)| c));
             }
         }
-        depends.trees(fabric, state);
-        depends.tellers(fabric, state, walk);
-        depends.speakers(fabric, state);
+        depends.trees(state);
+        depends.tellers(state, walk);
+        depends.speakers(state);
         depends
     }
 
     /// Where a spanning tree joins the switches on the way with others, the loss of any of these may turn it:
     /// their bridges, near and far, and what joins them.
-    fn trees(&mut self, fabric: &Fabric, state: &State) {
+    fn trees(&mut self, state: &State) {
+        let fabric = state.fabric();
         let trees = state.trees();
         let mut open: Vec<BridgeId> =
             self.switches.iter().filter_map(|&switch| trees.bridge_of(switch)).collect();
@@ -444,7 +435,8 @@ impl Depends {
 
     /// The VTEPs that tell those on the way where the ends are, and the ways between them: without these the
     /// routes of one are of no use to the other.
-    fn tellers(&mut self, fabric: &Fabric, state: &State, walk: &Walk) {
+    fn tellers(&mut self, state: &State, walk: &Walk) {
+        let fabric = state.fabric();
         let ends = [walk.from, walk.to].into_iter().flat_map(|end| match end {
             Terminal::Endpoint(endpoint, _) => state.evpn().attached(endpoint),
             _ => &[],
@@ -458,7 +450,7 @@ impl Depends {
                 self.switches.insert(teller);
                 for (from, to) in [(device, teller), (teller, device)] {
                     if let Some(address) = fabric.vtep_of(to) {
-                        self.way_between(fabric, state, from, address.value);
+                        self.way_between(state, from, address.value);
                     }
                 }
             }
@@ -466,7 +458,8 @@ impl Depends {
     }
 
     /// The speakers that bring the VTEPs on the way their routes, and the cables on the ways to them.
-    fn speakers(&mut self, fabric: &Fabric, state: &State) {
+    fn speakers(&mut self, state: &State) {
+        let fabric = state.fabric();
         let on_way: Vec<DeviceId> = self.switches.iter().copied().collect();
         for device in on_way {
             let Some(router) = fabric.router_of(device) else { continue };
@@ -482,20 +475,21 @@ impl Depends {
                 self.switches.insert(peer);
                 let address = fabric.router_of(peer).and_then(|router| router.loopbacks.first());
                 if let Some(address) = address {
-                    self.way_between(fabric, state, device, address.address());
+                    self.way_between(state, device, address.address());
                 }
             }
         }
     }
 
     /// The cables on all shortest ways from a switch to an address that is off the packet's way.
-    fn way_between(&mut self, fabric: &Fabric, state: &State, from: DeviceId, to: IpAddr) {
+    fn way_between(&mut self, state: &State, from: DeviceId, to: IpAddr) {
+        let fabric = state.fabric();
         let Some(start) = fabric.device(from).router else { return };
         let mut towards = crate::behavior::underlay::Towards::default();
         let mut seen = BTreeSet::from([start]);
         let mut queue = vec![start];
         while let Some(router) = queue.pop() {
-            let next = state.next(fabric, router, to, &mut towards);
+            let next = state.next(router, to, &mut towards);
             let Ok(Some(next)) = next else { continue };
             for step in next.steps {
                 let crate::behavior::underlay::Step::Hop(hop) = step else { continue };

@@ -18,8 +18,7 @@ use crate::behavior::carrier::leaves;
 use crate::behavior::evpn::tag_of;
 use crate::behavior::host::nics_in_use;
 use crate::fabric::{
-    DeviceId, EndpointId, EthernetSegmentId, Fabric, NetworkId, SegmentId, SettingsId, Terminal,
-    Vrf, VrfId,
+    DeviceId, EndpointId, EthernetSegmentId, NetworkId, SegmentId, SettingsId, Terminal, Vrf, VrfId,
 };
 use crate::progress::{Progress, Stage};
 use crate::value::{
@@ -92,13 +91,8 @@ fn relation(reach: &Reach, a: usize, b: usize) -> Relation {
 }
 
 /// Who reaches whom of some endpoints, walked over all equal ways.
-pub fn reach(
-    fabric: &Fabric,
-    state: &State,
-    endpoints: &[EndpointId],
-    progress: &Progress,
-) -> Reach {
-    let leaves = Leaves::of(fabric, state);
+pub fn reach(state: &State, endpoints: &[EndpointId], progress: &Progress) -> Reach {
+    let leaves = Leaves::of(state);
     let mut classes: FxHashMap<Alike, u32> = FxHashMap::default();
     let mut reach = Reach {
         places: endpoints.iter().enumerate().map(|(place, &id)| (id, place)).collect(),
@@ -108,11 +102,10 @@ pub fn reach(
         verdicts: FxHashMap::default(),
     };
     for &id in endpoints {
-        let (alike, switches) = alike(fabric, state, &leaves, id);
+        let (alike, switches) = alike(state, &leaves, id);
         let next = u32::try_from(classes.len()).unwrap_or(u32::MAX);
         reach.class_of.push(*classes.entry(alike).or_insert(next));
-        let evpn = state.evpn();
-        reach.hosts.push((evpn.host_of(fabric, id), evpn.network_of(fabric, id)));
+        reach.hosts.push((state.host_of(id), state.network_of(id)));
         reach.switches.push(switches);
     }
     let mut wanted: FxHashMap<(u32, u32, Relation), (usize, usize)> = FxHashMap::default();
@@ -127,7 +120,7 @@ pub fn reach(
     progress.begin(Stage::Walks, wanted.len());
     let share = wanted.len().div_ceil(2 * rayon::current_num_threads()).max(1);
     let walked = wanted.par_chunks(share).flat_map_iter(|share| {
-        let mut walker = Walker::new(fabric, state);
+        let mut walker = Walker::new(state);
         let ends = |place: usize| Terminal::Endpoint(endpoints[place], None);
         let all = share.iter().map(move |&(key, (a, b))| {
             progress.advance(1);
@@ -173,10 +166,10 @@ struct Entry {
     es: Option<EthernetSegmentId>,
 }
 
-fn alike(fabric: &Fabric, state: &State, all: &Leaves, id: EndpointId) -> (Alike, Switches) {
+fn alike(state: &State, all: &Leaves, id: EndpointId) -> (Alike, Switches) {
+    let fabric = state.fabric();
     let endpoint = fabric.endpoint(id);
-    let evpn = state.evpn();
-    let network = evpn.network_of(fabric, id).map(|network| fabric.network(network));
+    let network = state.network_of(id).map(|network| fabric.network(network));
     let tag = network.and_then(|network| tag_of(endpoint, network));
     let nics = network
         .map(|network| nics_in_use(fabric, state.fars(), &state.members, id, network.uplink));
@@ -187,7 +180,7 @@ fn alike(fabric: &Fabric, state: &State, all: &Leaves, id: EndpointId) -> (Alike
         if !switches.contains(&switch) {
             switches.push(switch);
         }
-        let vlan = tag.and_then(|tag| state.carriers(fabric).comes_in(port, tag));
+        let vlan = tag.and_then(|tag| state.carriers().comes_in(port, tag));
         let lag = fabric.lag_of(port);
         let group = lag.and_then(|lag| fabric.lag(lag).group);
         entries.push(Entry {
@@ -211,7 +204,7 @@ fn alike(fabric: &Fabric, state: &State, all: &Leaves, id: EndpointId) -> (Alike
         tag,
         subnets: endpoint.addresses.iter().map(|address| address.subnet()).collect(),
         gateways: endpoint.gateways.iter().map(|gateway| gateway.value).collect(),
-        segments: state.segments_of(fabric, id),
+        segments: state.segments_of(id),
         odd: (shared || all.macs.get(&endpoint.mac.value).is_some_and(|&count| count > 1))
             .then_some(id),
     };
@@ -239,7 +232,8 @@ struct LeafKey {
 }
 
 impl Leaves {
-    fn of(fabric: &Fabric, state: &State) -> Self {
+    fn of(state: &State) -> Self {
+        let fabric = state.fabric();
         let mut macs = FxHashMap::default();
         for (_, endpoint) in fabric.endpoints() {
             *macs.entry(endpoint.mac.value).or_default() += 1;
@@ -277,7 +271,7 @@ impl Leaves {
             if named.contains(&device) {
                 continue;
             }
-            let key = leaf_key(fabric, state, device, router, &speakers);
+            let key = leaf_key(state, device, router, &speakers);
             let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
             leaves.of.insert(device, *known.entry(key).or_insert(next));
         }
@@ -292,12 +286,12 @@ impl Leaves {
 }
 
 fn leaf_key(
-    fabric: &Fabric,
     state: &State,
     device: DeviceId,
     router: crate::fabric::RouterId,
     speakers: &[crate::fabric::RouterId],
 ) -> LeafKey {
+    let fabric = state.fabric();
     let overlay = fabric.overlay_of(device).expect("asked of VTEPs only");
     let segments = fabric.presences_on(device).iter().map(|&id| {
         let at = fabric.presence(id);
@@ -326,8 +320,7 @@ fn leaf_key(
     let joined = speakers.iter().map(|&speaker| {
         let loopback = fabric.router(speaker).loopbacks.first();
         loopback.is_some_and(|loopback| {
-            speaker == router
-                || state.underlay().delivers(fabric, router, loopback.address()).is_ok()
+            speaker == router || state.delivers(router, loopback.address()).is_ok()
         })
     });
     let paired = fabric

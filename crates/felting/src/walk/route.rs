@@ -37,7 +37,7 @@ impl Walker<'_> {
             fabric.endpoint(endpoint).addresses.iter().any(|own| own.address() == address);
         let candidates = if written { self.candidates(presence, station) } else { Vec::new() };
         candidates.into_iter().find(|&there| {
-            knows_addresses(fabric, there) && self.state.learns(fabric, presence, there).is_ok()
+            knows_addresses(fabric, there) && self.state.learns(presence, there).is_ok()
         })
     }
 }
@@ -83,22 +83,21 @@ impl Tracer<'_, '_> {
         vrf: VrfId,
         headers: Headers,
     ) -> Result<(), Stop> {
-        let (fabric, state) = (self.walker.fabric, self.walker.state);
+        let state = self.walker.state;
         let to = headers.frame.packet.to;
         let mut vrf = vrf;
         if self.walker.routes.len() >= MOST_KNOWN {
             self.walker.routes.clear();
         }
         let known = self.walker.routes.entry((vrf, visit.device, to));
-        let mut routes = Arc::clone(
-            known.or_insert_with(|| state.tenant_lookup(fabric, vrf, visit.device, to).into()),
-        );
+        let mut routes =
+            Arc::clone(known.or_insert_with(|| state.tenant_lookup(vrf, visit.device, to).into()));
         if let Some(route) = routes.first()
             && let TenantSource::Leaked(from) = route.source
         {
             self.act(visit, Act::Routes { table: Table::Vrf(vrf), route: *route });
             vrf = from;
-            let mut own = state.lookup_own(fabric, vrf, visit.device, to, false);
+            let mut own = state.lookup_own(vrf, visit.device, to, false);
             best_of(&mut own);
             routes = own.into();
         }
@@ -195,7 +194,7 @@ impl Tracer<'_, '_> {
             return Err(Stop::WentOut(id));
         }
         self.act(visit, Act::LeadsOut(id));
-        let way = self.walker.state.way_out(fabric, id, visit.device);
+        let way = self.walker.state.way_out(id, visit.device);
         let via = fabric.outside(id).via.map(|via| via.value);
         let (presence, via) = match (way.ok_or(Stop::NoWayOut(id))?, via) {
             (WayOut::Beyond, _) | (_, None) => {
@@ -229,7 +228,7 @@ impl Tracer<'_, '_> {
         headers: Headers,
     ) -> Result<(), Stop> {
         let tag = self.walker.fabric.interface(interface).tag.map(|tag| tag.value);
-        let ports = self.walker.state.ports_of(self.walker.fabric, interface);
+        let ports = self.walker.state.ports_of(interface);
         let headers = self.between(visit.device, via, tag, headers);
         let chosen = self.choose(visit, &ports, &headers, HashPolicy::Addresses);
         chosen
@@ -262,7 +261,7 @@ impl Tracer<'_, '_> {
         let fabric = self.walker.fabric;
         let router = fabric.device(visit.device).router.ok_or(Stop::NoRoute(Table::Own))?;
         let state = self.walker.state;
-        state.next(fabric, router, to, &mut self.walker.towards).map_err(Stop::Underlay)
+        state.next(router, to, &mut self.walker.towards).map_err(Stop::Underlay)
     }
 
     // ---- the underlay

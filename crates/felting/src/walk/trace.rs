@@ -154,7 +154,7 @@ impl Walker<'_> {
 impl Tracer<'_, '_> {
     fn start(&mut self, start: Start, packet: Packet) -> Result<(), (DeviceId, Stop)> {
         let (fabric, state) = (self.walker.fabric, self.walker.state);
-        let host = |endpoint| state.evpn().host_of(fabric, endpoint);
+        let host = |endpoint| state.host_of(endpoint);
         let frame = |from: MacAddr, to: Destination| Headers {
             outer: None,
             frame: Frame { from, to, tag: None, packet },
@@ -243,7 +243,7 @@ impl Tracer<'_, '_> {
         // One that is off answers nobody there.
         let ways_of = |id: OutsideId| -> Vec<(DeviceId, WayOut)> {
             let on = fabric.outside(id).on.iter().copied().filter(|&on| !state.is_off(on));
-            on.filter_map(|on| Some((on, state.way_out(fabric, id, on)?))).collect()
+            on.filter_map(|on| Some((on, state.way_out(id, on)?))).collect()
         };
         // The router there may have other ways in.
         let mut ways = ways_of(id);
@@ -269,7 +269,7 @@ impl Tracer<'_, '_> {
                     starts.push((border, stage, Station::Gateway(packet.from), own));
                 }
                 WayOut::Link(interface) => {
-                    let ports = state.ports_of(fabric, interface);
+                    let ports = state.ports_of(interface);
                     let tag = fabric.interface(interface).tag.map(|tag| tag.value);
                     for far in ports.into_iter().filter_map(|port| state.far(port)) {
                         starts.push((start, Stage::Send(far, tag), Station::Next(border), mac));
@@ -279,7 +279,7 @@ impl Tracer<'_, '_> {
                     let at = fabric.presence(presence);
                     let Some(vlan) = at.vlan else { continue };
                     let station = Station::Router(presence);
-                    let doors = state.doors_of(fabric, start, at.segment);
+                    let doors = state.doors_of(start, at.segment);
                     match doors[..] {
                         [] => starts.push((start, Stage::Bridge(vlan.value), station, mac)),
                         _ => starts.extend(
@@ -352,7 +352,7 @@ impl Tracer<'_, '_> {
     fn visit(&mut self, at: usize, arrival: Arrival) {
         let device = self.path.hops[at].device;
         let part = match arrival.stage {
-            Stage::Wire(port) => self.walker.state.carriers(self.walker.fabric).node(port).part,
+            Stage::Wire(port) => self.walker.state.carriers().node(port).part,
             _ => 0,
         };
         let mut visit = Visit { at, device, part, receiver: arrival.receiver };
@@ -470,14 +470,14 @@ impl Tracer<'_, '_> {
 
     fn emit(&mut self, visit: &mut Visit, id: EndpointId, arrival: &Arrival) -> Result<(), Stop> {
         let (fabric, state) = (self.walker.fabric, self.walker.state);
-        let network = state.evpn().network_of(fabric, id).ok_or(Stop::NoNetwork)?;
+        let network = state.network_of(id).ok_or(Stop::NoNetwork)?;
         let tag = self.tag_of(id, network)?;
         let by_guest = fabric.endpoint(id).tag.is_some();
         self.act(visit, Act::Takes { network, tag, by_guest });
         let uplink = fabric.network(network).uplink;
         if let Station::Endpoint(other) = arrival.station
-            && state.evpn().host_of(fabric, other) == visit.device
-            && let Some(theirs) = state.evpn().network_of(fabric, other)
+            && state.host_of(other) == visit.device
+            && let Some(theirs) = state.network_of(other)
             && fabric.network(theirs).uplink == uplink
             && self.tag_of(other, theirs) == Ok(tag)
         {
@@ -511,10 +511,10 @@ impl Tracer<'_, '_> {
         let (Stage::Wire(nic), Station::Endpoint(id)) = (stage, arrival.station) else {
             return Err(Stop::Astray);
         };
-        if state.evpn().host_of(fabric, id) != visit.device {
+        if state.host_of(id) != visit.device {
             return Err(Stop::Astray);
         }
-        let network = state.evpn().network_of(fabric, id).ok_or(Stop::NoNetwork)?;
+        let network = state.network_of(id).ok_or(Stop::NoNetwork)?;
         let uplink = fabric.network(network).uplink;
         let listens = match uplink {
             Uplink::Nic(own) => own == nic,
@@ -569,7 +569,7 @@ impl Tracer<'_, '_> {
             return self.route(visit, table, headers, false);
         }
         let vlan = enters(fabric, port, tag).ok_or(Stop::NotCarried(port, tag))?;
-        match self.walker.state.carriers(fabric).held(port, vlan) {
+        match self.walker.state.carriers().held(port, vlan) {
             Some(Held::Unused) => return Err(Stop::NotInUse(port)),
             Some(Held::Discarding) => return Err(Stop::Discarding(port)),
             Some(Held::Closed) => return Err(Stop::Closed(port)),
@@ -729,7 +729,7 @@ impl Tracer<'_, '_> {
             let of = self.walker.presence_at(visit.device, vlan);
             let segment = of.map(|of| fabric.presence(of).segment);
             let vlan = |leg| elects_by(fabric, segment?, leg);
-            let passes = self.walker.state.passes_into(fabric, leg, Some(from), vlan);
+            let passes = self.walker.state.passes_into(leg, Some(from), vlan);
             if !passes {
                 return Err(Stop::NotForwarder(port));
             }
@@ -755,8 +755,7 @@ impl Tracer<'_, '_> {
     ) -> Result<(), Stop> {
         let walker = &self.walker;
         let (fabric, state) = (walker.fabric, walker.state);
-        let list =
-            state.floods(fabric, presence).ok_or(Stop::Unknown { presence: Some(presence) })?;
+        let list = state.floods(presence).ok_or(Stop::Unknown { presence: Some(presence) })?;
         let group = list.group;
         self.act(visit, Act::Floods { presence, list, unknown });
         let walker = &self.walker;
@@ -774,7 +773,7 @@ impl Tracer<'_, '_> {
             return Err(match candidates.first() {
                 Some(&there) => {
                     let by_evpn = replication(fabric, presence) == Some(Replication::HeadEnd);
-                    let why = by_evpn.then(|| state.copies(fabric, presence, there).err());
+                    let why = by_evpn.then(|| state.copies(presence, there).err());
                     Stop::NoCopy { presence, there, why: why.flatten() }
                 }
                 None => Stop::Unknown { presence: Some(presence) },
@@ -808,11 +807,11 @@ impl Tracer<'_, '_> {
         let walker = &self.walker;
         let (fabric, state) = (walker.fabric, walker.state);
         let at = fabric.presence(there);
-        let Some(leg) = state.leg(fabric, at.switch, endpoint) else { return true };
+        let Some(leg) = state.leg(at.switch, endpoint) else { return true };
         if fabric.lag(leg).segment.is_none() {
             return true;
         }
         let source = walker.vtep(fabric.presence(from).switch);
-        state.passes_into(fabric, leg, source, |leg| elects_by(fabric, at.segment, leg))
+        state.passes_into(leg, source, |leg| elects_by(fabric, at.segment, leg))
     }
 }

@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use felting::behavior::MemberState;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 
 use crate::list;
@@ -106,7 +106,8 @@ fn page(lab: &Json) -> String {
 }
 
 /// Every member of a lab at one stage that is otherwise than recorded.
-fn differences(fabric: &Fabric, state: &State, recorded: &Json) -> BTreeSet<(String, String)> {
+fn differences(state: &State, recorded: &Json) -> BTreeSet<(String, String)> {
+    let fabric = state.fabric();
     let mut found = BTreeSet::new();
     for (id, member) in fabric.members() {
         let device = fabric.device(fabric.lag(member.lag).device).name.value.clone();
@@ -126,7 +127,7 @@ fn differences(fabric: &Fabric, state: &State, recorded: &Json) -> BTreeSet<(Str
         let (up, bits) = (truth["up"].as_bool().unwrap(), truth["state"].as_u64());
         // IEEE 802.1AX clause 6.4.2.3: bit 6 is Defaulted, bit 3 Synchronization.
         if let Some(bits) = bits.filter(|bits| up && bits & 0x40 == 0) {
-            let in_sync = state.lacpdu(fabric, id).is_some_and(|sent| sent.synchronization);
+            let in_sync = state.lacpdu(id).is_some_and(|sent| sent.synchronization);
             differs("in sync", in_sync, bits & 0x08 != 0);
         }
     }
@@ -167,8 +168,8 @@ fn every_member_of_every_lab() {
                     .unwrap();
                 condition = condition.cable(cable);
             }
-            let state = State::of(&fabric, &condition);
-            for (system, difference) in differences(&fabric, &state, recorded) {
+            let state = State::of(&fabric, &condition, &Progress::default());
+            for (system, difference) in differences(&state, recorded) {
                 let known = DEPARTURES.iter().find(|(lab, from, systems, _)| {
                     *lab == id && stage >= *from && systems.contains(&system)
                 });

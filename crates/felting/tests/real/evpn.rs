@@ -15,7 +15,7 @@ use felting::behavior::{Received, RouteKind, RouteSource};
 use felting::fabric::{DeviceId, SessionId};
 use felting::value::{IpPrefix, UnderlayProtocol};
 use felting::walk::{Choice, Options, Walker};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value;
 
 struct Lab {
@@ -35,7 +35,7 @@ fn lab(name: &str) -> Lab {
         let cut = format!("cable {}", link.as_str().unwrap().replace(':', " "));
         condition.cut(&fabric, &cut).unwrap()
     });
-    let state = State::of(&fabric, &condition);
+    let state = State::of(&fabric, &condition, &Progress::default());
     Lab { fabric, state, record }
 }
 
@@ -168,7 +168,7 @@ fn routes_by_type_next_hop_distinguisher_and_targets() {
                 own.iter().map(|route| said(route)).map(|l| (l.0, l.1, l.2, l.3, l.4)).collect();
             let ours: BTreeSet<_> = lab
                 .state
-                .originated(&lab.fabric, device)
+                .originated(device)
                 .iter()
                 .map(|route| {
                     (
@@ -184,7 +184,7 @@ fn routes_by_type_next_hop_distinguisher_and_targets() {
 
             let theirs: BTreeMap<Line, bool> =
                 other.iter().map(|route| (said(route), route["best"].as_bool().unwrap())).collect();
-            let received = lab.state.received(&lab.fabric, device);
+            let received = lab.state.received(device, &Progress::default());
             let ours: BTreeMap<Line, bool> =
                 received.iter().flat_map(|one| lines(&lab, one)).collect();
             let keys = |all: &BTreeMap<Line, bool>| all.keys().cloned().collect::<BTreeSet<_>>();
@@ -206,7 +206,7 @@ fn flood_lists_and_where_each_address_is() {
             let mut floods: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
             let mut macs: BTreeMap<String, BTreeMap<String, String>> = BTreeMap::new();
             for &presence in lab.fabric.presences_on(device) {
-                let Some(list) = lab.state.floods(&lab.fabric, presence) else { continue };
+                let Some(list) = lab.state.floods(presence) else { continue };
                 let vni = lab.fabric.presence(presence).vni.unwrap().to_string();
                 let to = list.targets.iter().map(|target| target.address.to_string()).collect();
                 floods.insert(vni.clone(), to);
@@ -217,11 +217,7 @@ fn flood_lists_and_where_each_address_is() {
                     for &at in lab.state.evpn().attached(id) {
                         let place = match at == presence {
                             true => Some("local".to_owned()),
-                            false => lab
-                                .state
-                                .learns(&lab.fabric, presence, at)
-                                .ok()
-                                .map(|a| a.to_string()),
+                            false => lab.state.learns(presence, at).ok().map(|a| a.to_string()),
                         };
                         if let Some(place) = place {
                             known.insert(endpoint.mac.to_string(), place);
@@ -265,7 +261,7 @@ fn underlay_routes_with_metric_and_next_hops() {
         let prefixes: BTreeSet<IpPrefix> =
             lab.state.underlay().prefixes().into_iter().chain(connected).collect();
         for prefix in prefixes {
-            let toward = lab.state.toward(&lab.fabric, prefix);
+            let toward = lab.state.toward(prefix);
             for (id, router) in lab.fabric.routers() {
                 let Some(route) = &toward.routes[id] else { continue };
                 let hops = route.hops.iter().map(|hop| {
@@ -316,7 +312,7 @@ fn underlay_routes_with_metric_and_next_hops() {
 fn who_pings_whom() {
     for name in LABS {
         let lab = lab(name);
-        let mut walker = Walker::new(&lab.fabric, &lab.state);
+        let mut walker = Walker::new(&lab.state);
         for ping in lab.record["truth"]["pings"].as_array().unwrap() {
             let end = |key: &str| lab.fabric.terminal(&text(&ping[key])).unwrap();
             for choice in [Choice::ByHash, Choice::All] {

@@ -14,7 +14,7 @@
 use std::fmt::Write as _;
 
 use felting::walk::{Options, Path, Walker};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 
 use crate::{list, text};
@@ -165,8 +165,8 @@ fn every_ping_of_every_lab() {
         let made = Fabric::from_text("lab.toml", &fabric(&lab["input"]));
         let faults: Vec<_> = made.faults().iter().map(|fault| &fault.what.message).collect();
         assert!(faults.is_empty(), "{file:?}: {faults:?}");
-        let state = State::of(&made, &Condition::default());
-        let mut walker = Walker::new(&made, &state);
+        let state = State::of(&made, &Condition::default(), &Progress::default());
+        let mut walker = Walker::new(&state);
         let mut differ = Vec::new();
         for ping in list(&lab["pings"]["hosts"]) {
             let (from, to) = (text(ping, "from"), text(ping, "to"));

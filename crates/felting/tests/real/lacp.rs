@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use felting::behavior::{LacpState, MemberState, Reason};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 
 use crate::list;
@@ -186,7 +186,8 @@ impl Recorded<'_> {
         }
     }
 
-    fn differences(&self, fabric: &Fabric, state: &State) -> (usize, Differences) {
+    fn differences(&self, state: &State) -> (usize, Differences) {
+        let fabric = state.fabric();
         let (mut members, mut found) = (0, Differences::new());
         for (_, lag) in fabric.lags() {
             let device = fabric.device_name(lag.device);
@@ -216,7 +217,7 @@ impl Recorded<'_> {
                 if recorded["status"] == "current" {
                     let said: Vec<_> =
                         list(&recorded["actor"]["state"]).iter().filter_map(Json::as_str).collect();
-                    let own = state.lacpdu(fabric, member).map(bits).unwrap_or_default();
+                    let own = state.lacpdu(member).map(bits).unwrap_or_default();
                     if said != own {
                         let own_system = outcome.reason == Reason::OwnSystem;
                         let why = self.words(written, recorded, (&said, &own), own_system);
@@ -245,9 +246,9 @@ fn members_are_what_a_real_implementation_made_of_them() {
         });
         let steps = [(Condition::default(), "output"), (down, "output_after_steps")];
         for (condition, output) in steps.iter().filter(|(_, key)| !case[*key].is_null()) {
-            let state = State::of(&fabric, condition);
+            let state = State::of(&fabric, condition, &Progress::default());
             let recorded = Recorded { id, input, output: &case[*output] };
-            let (count, found) = recorded.differences(&fabric, &state);
+            let (count, found) = recorded.differences(&state);
             outcomes += 1;
             members += count;
             for (why, text) in found {

@@ -15,7 +15,7 @@ use std::fmt::Write as _;
 use felting::behavior::{EvpnRoute, RouteKind};
 use felting::fabric::DeviceId;
 use felting::walk::{Choice, Options, Walker};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 
 use crate::{list, text};
@@ -153,7 +153,8 @@ fn line(route: &EvpnRoute, next_hop: String) -> Option<Line> {
 }
 
 /// What differs at a leaf from the record.
-fn differences(fabric: &Fabric, state: &State, leaf: DeviceId, truth: &Json) -> BTreeSet<String> {
+fn differences(state: &State, leaf: DeviceId, truth: &Json) -> BTreeSet<String> {
+    let fabric = state.fabric();
     let mut found = BTreeSet::new();
     let mut compare = |what: String, here: String, there: String| {
         if here != there {
@@ -168,7 +169,7 @@ fn differences(fabric: &Fabric, state: &State, leaf: DeviceId, truth: &Json) -> 
             fabric.ethernet_segments().find(|(_, segment)| segment.id.to_string() == esi).unwrap();
         let own = segment.legs.iter().copied().find(|&leg| fabric.lag(leg).device == leaf).unwrap();
         let vlan = felting::value::VlanId::new(110).unwrap();
-        let election = state.election(fabric, id, |_| Some(vlan));
+        let election = state.election(id, |_| Some(vlan));
         let (_, view) = election.views.iter().find(|(leg, _)| *leg == own).unwrap();
         compare(
             format!("forwarder of {esi}"),
@@ -191,7 +192,7 @@ fn differences(fabric: &Fabric, state: &State, leaf: DeviceId, truth: &Json) -> 
     for &presence in fabric.presences_on(leaf) {
         let vni = fabric.presence(presence).vni.unwrap().to_string();
         let mut to: Vec<String> = state
-            .floods(fabric, presence)
+            .floods(presence)
             .unwrap()
             .targets
             .iter()
@@ -202,13 +203,13 @@ fn differences(fabric: &Fabric, state: &State, leaf: DeviceId, truth: &Json) -> 
         compare(format!("flood list of {vni}"), format!("[{}]", to.join(",")), there);
     }
     let mut here: BTreeSet<Line> = state
-        .originated(fabric, leaf)
+        .originated(leaf)
         .iter()
         .filter_map(|route| line(route, route.next_hop.to_string()))
         .collect();
     here.extend(
         state
-            .received(fabric, leaf)
+            .received(leaf, &Progress::default())
             .iter()
             .filter_map(|one| line(&one.route, one.next_hop?.to_string())),
     );
@@ -242,19 +243,19 @@ fn every_lab() {
             let (leaf, bond) = down.as_str().unwrap().split_once(":bond_").unwrap();
             condition.cut(&made, &format!("cable {leaf} to_{bond}")).unwrap()
         });
-        let state = State::of(&made, &condition);
+        let state = State::of(&made, &condition, &Progress::default());
         let _ = writeln!(said, "{}", text(&lab, "about"));
         let mut at: BTreeMap<String, Vec<&str>> = BTreeMap::new();
         for (leaf, truth) in lab["nodes"].as_object().unwrap() {
             let device = made.find_device(leaf).unwrap();
-            for difference in differences(&made, &state, device, truth) {
+            for difference in differences(&state, device, truth) {
                 at.entry(difference).or_default().push(leaf);
             }
         }
         for (difference, leaves) in at {
             let _ = writeln!(said, "  {}: {difference}", leaves.join(", "));
         }
-        let mut walker = Walker::new(&made, &state);
+        let mut walker = Walker::new(&state);
         for ping in list(&lab["pings"]) {
             let end = |key: &str| {
                 made.terminal(&format!("{}-{}", text(ping, key), ping["vlan"])).unwrap()

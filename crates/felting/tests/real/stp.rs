@@ -11,7 +11,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use felting::behavior::{BridgeId, BridgePortId, Carrier, PortRole};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 
 use crate::list;
@@ -83,14 +83,16 @@ fn fabric(input: &Json) -> String {
 }
 
 /// A bridge and port of a case in the fabric made of it.
-fn find(fabric: &Fabric, state: &State, bridge: &str, port: &str) -> BridgePortId {
+fn find(state: &State, bridge: &str, port: &str) -> BridgePortId {
+    let fabric = state.fabric();
     let device = fabric.find_device(bridge).unwrap();
     let port = fabric.find_port(device, port).unwrap();
     state.trees().ports().find(|(_, found)| found.carrier == Carrier::Port(port)).unwrap().0
 }
 
 /// What differs between a recorded outcome and the tree here; nothing, if all is well.
-fn differences(fabric: &Fabric, state: &State, input: &Json, output: &Json) -> Vec<String> {
+fn differences(state: &State, input: &Json, output: &Json) -> Vec<String> {
+    let fabric = state.fabric();
     let trees = state.trees();
     let common = &trees.trees()[0];
     let name = |bridge: BridgeId| fabric.device_name(trees.bridge(bridge).devices[0]).to_owned();
@@ -125,7 +127,7 @@ fn differences(fabric: &Fabric, state: &State, input: &Json, output: &Json) -> V
     for (bridge, end) in ends(input) {
         let port = text(&end["port_name"]);
         let recorded = text(&output["ports"][port]["state"]);
-        let role = trees.common(find(fabric, state, bridge, port)).0;
+        let role = trees.common(find(state, bridge, port)).0;
         let expected = match role {
             PortRole::Root | PortRole::Designated => "forwarding",
             PortRole::Alternate | PortRole::Backup => "blocking",
@@ -165,8 +167,8 @@ fn trees_are_those_that_a_real_bridge_converged_to() {
                 outcomes.push((down, &case["output_after_failure"]));
             }
             for (condition, output) in outcomes {
-                let state = State::of(&fabric, &condition);
-                let found = differences(&fabric, &state, input, output);
+                let state = State::of(&fabric, &condition, &Progress::default());
+                let found = differences(&state, input, output);
                 wrong.extend(found.iter().map(|found| format!("{}: {found}", case["id"])));
                 cases += 1;
                 ports += ends(input).count();

@@ -8,7 +8,7 @@ use std::fmt::Write as _;
 
 use felting::fabric::DeviceKind;
 use felting::walk::{Options, Walker};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 
 use crate::list;
@@ -117,8 +117,8 @@ fn every_frame_of_every_lab() {
         let made = Fabric::from_text("lab.toml", &text);
         let faults: Vec<_> = made.faults().iter().map(|fault| &fault.what.message).collect();
         assert!(faults.is_empty(), "{file:?}: {faults:?}\n{text}");
-        let state = State::of(&made, &Condition::default());
-        let mut walker = Walker::new(&made, &state);
+        let state = State::of(&made, &Condition::default(), &Progress::default());
+        let mut walker = Walker::new(&state);
         for frame in list(&lab["frames"]) {
             let kind = KINDS.iter().position(|(kind, _)| frame["frame"] == *kind);
             let Some(kind) = kind else { continue };

@@ -1,11 +1,12 @@
 //! Where endpoints enter the fabric, what pairs share, and an underlay of IPv6 alone.
 
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Progress, State};
 
 use super::{CABLES, OVERLAY, PLANT, device, made, made_under, originated, presence};
 
 /// The leaves at which an endpoint's frames enter.
-fn enters(fabric: &Fabric, state: &State, endpoint: &str) -> Vec<String> {
+fn enters(state: &State, endpoint: &str) -> Vec<String> {
+    let fabric = state.fabric();
     let (id, _) = fabric.endpoints().find(|(_, e)| e.name.as_str() == endpoint).unwrap();
     let at = state.evpn().attached(id).iter();
     at.map(|&presence| fabric.device_name(fabric.presence(presence).switch).to_owned()).collect()
@@ -79,9 +80,9 @@ fn frames_enter_by_bonds_and_behind_other_switches() {
     );
     let text = format!("{PLANT}{OVERLAY}{cables}{WORKSHOP}");
     let table = |cuts: &[&str], expected: [(&str, &[&str]); 3]| {
-        let (fabric, state) = made_under(&text, cuts);
+        let (_, state) = made_under(&text, cuts);
         for (endpoint, leaves) in expected {
-            assert_eq!(enters(&fabric, &state, endpoint), leaves, "{endpoint} without {cuts:?}");
+            assert_eq!(enters(&state, endpoint), leaves, "{endpoint} without {cuts:?}");
         }
     };
     // The probe's VLAN 312 is on no leaf's port of the host.
@@ -155,26 +156,26 @@ mac = "02:80:00:00:00:02"
 
 #[test]
 fn a_pair_shares_its_vtep_for_what_it_advertises() {
-    let (fabric, state) = made(&paired(""));
+    let (_, state) = made(&paired(""));
     // Both have the address of the smaller number; two speakers with distinguishers of their own.
-    insta::assert_snapshot!(originated(&fabric, &state, "kelp-b"), @r"
+    insta::assert_snapshot!(originated(&state, "kelp-b"), @r"
     type 2 02:80:00:00:00:01, RD 10.64.8.12:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     type 2 02:80:00:00:00:02, RD 10.64.8.12:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     type 3 10.64.9.11, RD 10.64.8.12:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     ");
     let (fabric, state) = made(&paired("single_homed = \"own\"\n"));
     // What hangs on one side is told of by that side alone, with its own address.
-    insta::assert_snapshot!(originated(&fabric, &state, "kelp-b"), @r"
+    insta::assert_snapshot!(originated(&state, "kelp-b"), @r"
     type 2 02:80:00:00:00:01, RD 10.64.8.12:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     type 3 10.64.9.11, RD 10.64.8.12:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     ");
-    insta::assert_snapshot!(originated(&fabric, &state, "kelp-a"), @r"
+    insta::assert_snapshot!(originated(&state, "kelp-a"), @r"
     type 2 02:80:00:00:00:01, RD 10.64.8.11:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     type 2 02:80:00:00:00:02, RD 10.64.8.11:310, targets [42041:23310], next hop 10.64.8.11, VNI 23310
     type 3 10.64.9.11, RD 10.64.8.11:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     ");
     // Neither side sends itself copies.
-    let list = state.floods(&fabric, presence(&fabric, "kelp-a", "tides-web")).unwrap();
+    let list = state.floods(presence(&fabric, "kelp-a", "tides-web")).unwrap();
     assert!(list.targets.is_empty());
 }
 
@@ -193,11 +194,11 @@ fn an_underlay_of_ipv6_alone() {
     );
     let (fabric, state) = made(&text);
     assert!(fabric.check().findings.is_empty(), "{:#?}", fabric.check().findings);
-    insta::assert_snapshot!(originated(&fabric, &state, "kelp-a"), @r"
+    insta::assert_snapshot!(originated(&state, "kelp-a"), @r"
     type 3 2001:db8:64:9::b, RD 192.0.2.11:310, targets [42041:23310], next hop 2001:db8:64:9::b, VNI 23310
     ");
     let [a, b] = ["kelp-a", "kelp-b"].map(|leaf| presence(&fabric, leaf, "tides-web"));
-    assert_eq!(state.tunnels(&fabric, a, b).unwrap().to_string(), "2001:db8:64:9::c");
+    assert_eq!(state.tunnels(a, b).unwrap().to_string(), "2001:db8:64:9::c");
 }
 
 #[test]
@@ -232,7 +233,7 @@ host = "hull-1"
     let (endpoint, _) = fabric.endpoints().next().unwrap();
     for (host, expected) in [("hull-2", &["kelp-a"][..]), ("hull-3", &[])] {
         let condition = Condition::default().moved(endpoint, device(&fabric, host));
-        let state = State::of(&fabric, &condition);
-        assert_eq!(enters(&fabric, &state, "web"), expected, "{host}");
+        let state = State::of(&fabric, &condition, &Progress::default());
+        assert_eq!(enters(&state, "web"), expected, "{host}");
     }
 }

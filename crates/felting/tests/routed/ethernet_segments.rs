@@ -1,6 +1,6 @@
 use felting::fabric::LagId;
 use felting::value::{DfElection, VlanId};
-use felting::{Fabric, State};
+use felting::{Fabric, Progress, State};
 
 use super::{OVERLAY, PLANT, device, made, made_under, originated};
 
@@ -52,10 +52,11 @@ fn leaf(fabric: &Fabric, leg: LagId) -> &str {
 }
 
 /// The leaf that all legs take for the forwarder of a VLAN.
-fn forwarder(fabric: &Fabric, state: &State, vlan: u32) -> String {
+fn forwarder(state: &State, vlan: u32) -> String {
+    let fabric = state.fabric();
     let (es, _) = fabric.ethernet_segments().next().unwrap();
     let vlan = VlanId::new(vlan).unwrap();
-    let election = state.election(fabric, es, |_| Some(vlan));
+    let election = state.election(es, |_| Some(vlan));
     let first = election.views[0].1.forwarder;
     assert!(election.views.iter().all(|(_, view)| view.forwarder == first), "all agree");
     first.map(|leg| leaf(fabric, leg).to_owned()).unwrap_or_default()
@@ -79,10 +80,10 @@ fn the_forwarder_of_each_vlan() {
         ("election = \"preference\"\n", ["kelp-a"; 8]),
     ];
     for (keys, expected) in methods {
-        let (fabric, state) = made(&text(keys, ""));
+        let (_, state) = made(&text(keys, ""));
         for (place, expected) in expected.into_iter().enumerate() {
             let vlan = 330 + u32::try_from(place).unwrap();
-            assert_eq!(forwarder(&fabric, &state, vlan), expected, "{keys:?}, VLAN {vlan}");
+            assert_eq!(forwarder(&state, vlan), expected, "{keys:?}, VLAN {vlan}");
         }
     }
     // RFC 8584 section 2.2.1: where the methods differ, all fall back to the modulus.
@@ -90,20 +91,20 @@ fn the_forwarder_of_each_vlan() {
         "election = \"hrw\"\ndiffers = [{ on = \"kelp-b\", election = \"modulus\" }]\n",
         "",
     ));
-    assert_eq!(forwarder(&fabric, &state, 331), "kelp-b");
+    assert_eq!(forwarder(&state, 331), "kelp-b");
     let (es, _) = fabric.ethernet_segments().next().unwrap();
-    let view = &state.election(&fabric, es, |_| VlanId::new(331).ok()).views[0].1;
+    let view = &state.election(es, |_| VlanId::new(331).ok()).views[0].1;
     assert!(view.fell_back && view.method == DfElection::Modulus);
     // A leg that is down takes no part: of two leaves V mod 2.
-    let (fabric, state) = made_under(&text("", ""), &["kelp-b et1"]);
-    assert_eq!(forwarder(&fabric, &state, 331), "kelp-c");
+    let (_, state) = made_under(&text("", ""), &["kelp-b et1"]);
+    assert_eq!(forwarder(&state, 331), "kelp-c");
 }
 
 #[test]
 fn routes_of_types_1_and_4() {
-    let (fabric, state) = made(&text("", ""));
+    let (_, state) = made(&text("", ""));
     // RFC 7432 sections 7.1, 7.4, 7.6, 8.2 and 10: by hand for kelp-a.
-    insta::assert_snapshot!(originated(&fabric, &state, "kelp-a"), @r"
+    insta::assert_snapshot!(originated(&state, "kelp-a"), @r"
     type 1 03:02:46:00:00:00:0f:00:00:11 instance, RD 10.64.8.15:331, targets [42041:23331], next hop 10.64.9.15, VNI 23331
     type 1 03:02:46:00:00:00:0f:00:00:11 whole, RD 10.64.8.15:0, targets [42041:23331], next hop 10.64.9.15, tag 4294967295
     type 2 02:80:00:00:00:31 on 03:02:46:00:00:00:0f:00:00:11, RD 10.64.8.15:331, targets [42041:23331], next hop 10.64.9.15, VNI 23331
@@ -118,33 +119,34 @@ fn aliasing_local_bias_and_core_isolation() {
     let vlan = |_: LagId| VlanId::new(331).ok();
     let es = |fabric: &Fabric| fabric.ethernet_segments().next().unwrap().0;
     // The addresses that kelp-a would spread frames for store-1 over.
-    let addresses = |fabric: &Fabric, state: &State| {
+    let addresses = |state: &State| {
+        let fabric = state.fabric();
         let (endpoint, _) = fabric.endpoints().next().unwrap();
         let here = fabric.presences_on(device(fabric, "kelp-a"))[0];
         let all = state.evpn().attached(endpoint).iter().copied();
-        let found = state.aliases(fabric, here, all).into_iter();
+        let found = state.aliases(here, all).into_iter();
         found.map(|(_, address)| address.to_string()).collect::<Vec<_>>()
     };
     let (fabric, state) = made(&text("", ""));
     // RFC 7432 section 8.4: in all-active mode frames are spread over all leaves.
-    assert_eq!(addresses(&fabric, &state), ["10.64.9.16", "10.64.9.17"]);
+    assert_eq!(addresses(&state), ["10.64.9.16", "10.64.9.17"]);
     let leg = fabric.ethernet_segment(es(&fabric)).legs[1];
     assert_eq!(leaf(&fabric, leg), "kelp-b");
     // RFC 8365 section 8.3.1: what comes from a VTEP that shares the segment is not passed into it.
-    assert!(state.passes_into(&fabric, leg, Some("10.64.9.99".parse().unwrap()), vlan));
-    assert!(!state.passes_into(&fabric, leg, Some("10.64.9.17".parse().unwrap()), vlan));
+    assert!(state.passes_into(leg, Some("10.64.9.99".parse().unwrap()), vlan));
+    assert!(!state.passes_into(leg, Some("10.64.9.17".parse().unwrap()), vlan));
     // In single-active mode the forwarder alone is used.
-    let (fabric, state) = made(&text("", "segment_mode = \"single-active\""));
-    assert_eq!(addresses(&fabric, &state), ["10.64.9.16"]);
+    let (_, state) = made(&text("", "segment_mode = \"single-active\""));
+    assert_eq!(addresses(&state), ["10.64.9.16"]);
     // A leaf that lost its underlay closes its leg if told so, and is left out.
     let cuts = ["kelp-b et49", "kelp-b et50"];
     let (fabric, state) = made_under(&text("core_isolation = true\n", ""), &cuts);
     assert_eq!(state.isolated(), [device(&fabric, "kelp-b")]);
-    assert_eq!(addresses(&fabric, &state), ["10.64.9.17"]);
-    let (fabric, state) = made_under(&text("", ""), &cuts);
+    assert_eq!(addresses(&state), ["10.64.9.17"]);
+    let (_, state) = made_under(&text("", ""), &cuts);
     assert!(state.isolated().is_empty());
     // Its routes are gone as well.
-    assert_eq!(addresses(&fabric, &state), ["10.64.9.17"]);
+    assert_eq!(addresses(&state), ["10.64.9.17"]);
     // Links that are up count, whatever is over them, unless sessions are what counts.
     let silent = |overlay: &str| {
         let text = text(overlay, "").replace("to = \"crest-*\"\n", "to = \"crest-*\"\nWRONG");
@@ -161,7 +163,7 @@ fn aliasing_local_bias_and_core_isolation() {
     let (fabric, whole) = made(&text("core_isolation = true\nisolated_by = \"sessions\"\n", ""));
     let lost = felting::Condition::default().cut(&fabric, "cable kelp-b et49").unwrap();
     let lost = lost.cut(&fabric, "cable kelp-b et50").unwrap();
-    let (given, anew) = (whole.given(&fabric, &lost), State::of(&fabric, &lost));
+    let (given, anew) = (whole.given(&lost), State::of(&fabric, &lost, &Progress::default()));
     assert_eq!(given.isolated(), [device(&fabric, "kelp-b")]);
     assert_eq!(format!("{given:?}"), format!("{anew:?}"));
 }
@@ -184,8 +186,8 @@ fn leaves_of_one_distinguisher_are_seen_once_through_reflectors() {
         let (endpoint, _) = fabric.endpoints().next().unwrap();
         let far = device(&fabric, "kelp-d");
         let all = state.evpn().attached(endpoint).iter().copied();
-        let used = state.aliases(&fabric, fabric.presences_on(far)[0], all).len();
-        let received = state.received(&fabric, far);
+        let used = state.aliases(fabric.presences_on(far)[0], all).len();
+        let received = state.received(far, &Progress::default());
         let imported = received
             .iter()
             .filter(|one| one.route.kind.number() == 2 && !one.imports.is_empty())

@@ -1,7 +1,7 @@
 use felting::behavior::RouteSource;
 use felting::first::FirstFabric;
 use felting::value::Family;
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
 
 /// A fabric of random size, with some cables cut.
@@ -32,7 +32,7 @@ fn made(plan: &FirstFabric, cuts: &[usize]) -> (Fabric, State) {
     let condition = cuts
         .iter()
         .fold(Condition::default(), |condition, cut| condition.cable(cables[cut % cables.len()]));
-    let state = State::of(&fabric, &condition);
+    let state = State::of(&fabric, &condition, &Progress::default());
     (fabric, state)
 }
 
@@ -52,7 +52,7 @@ proptest! {
     fn next_hops_come_nearer((plan, cuts) in cut_fabrics()) {
         let (fabric, state) = made(&plan, &cuts);
         for prefix in state.underlay().prefixes() {
-            let toward = state.toward(&fabric, prefix);
+            let toward = state.toward(prefix);
             for (router, route) in toward.routes.iter() {
                 let Some(route) = route else { continue };
                 prop_assert_eq!(route.hops.is_empty(), route.source == RouteSource::Connected);
@@ -75,9 +75,9 @@ proptest! {
     fn classes_of_speakers_stand_for_their_members((plan, cuts) in cut_fabrics()) {
         let (fabric, state) = made(&plan, &cuts);
         for (origin, _) in fabric.routers() {
-            let found = state.bgp().propagate(&fabric, Family::Evpn, &[origin], None);
+            let found = state.propagate(Family::Evpn, &[origin], None);
             for (at, best) in found.best.iter().filter(|(at, _)| *at != origin) {
-                prop_assert_eq!(state.bgp().reaches(&fabric, Family::Evpn, origin, at), best.is_some(), "{:?} to {:?}", origin, at);
+                prop_assert_eq!(state.routes_reach(Family::Evpn, origin, at), best.is_some(), "{:?} to {:?}", origin, at);
             }
         }
     }
@@ -85,8 +85,8 @@ proptest! {
     /// What one VTEP has of each other is what following that one's routes to all speakers comes to.
     #[test]
     fn one_receives_what_all_are_told((plan, cuts) in cut_fabrics()) {
-        let (fabric, state) = made(&plan, &cuts);
-        received_as_told(&fabric, &state);
+        let (_, state) = made(&plan, &cuts);
+        received_as_told(&state);
     }
 
     /// Two VTEPs of a segment have each other's routes, or neither has.
@@ -97,20 +97,21 @@ proptest! {
             let presences: Vec<_> = segment.presences.iter().collect();
             for &a in &presences {
                 for &b in presences.iter().filter(|&&b| b != a) {
-                    prop_assert_eq!(state.learns(&fabric, a, b).is_ok(), state.learns(&fabric, b, a).is_ok());
+                    prop_assert_eq!(state.learns(a, b).is_ok(), state.learns(b, a).is_ok());
                 }
             }
         }
     }
 }
 
-fn received_as_told(fabric: &Fabric, state: &State) {
+fn received_as_told(state: &State) {
+    let fabric = state.fabric();
     for (_, overlay) in fabric.overlays() {
         let at = fabric.device(overlay.device).router.unwrap();
-        for one in state.received(fabric, overlay.device) {
+        for one in state.received(overlay.device, &Progress::default()) {
             let origin = fabric.device(one.origin).router.unwrap();
-            let found = state.bgp().propagate(fabric, Family::Evpn, &[origin], None);
-            let paths = state.bgp().received(fabric, Family::Evpn, &found, at, None);
+            let found = state.propagate(Family::Evpn, &[origin], None);
+            let paths = state.offers(Family::Evpn, &found, at, None);
             assert_eq!(one.paths, paths, "{origin:?} at {at:?}");
             assert_eq!(one.best, found.best[at].as_ref().and_then(|path| path.from));
         }
@@ -122,6 +123,6 @@ fn the_demo_fabrics_receive_what_all_are_told() {
     for name in ["saltmarsh", "saltmarsh-stormy"] {
         let demo = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
         let fabric = Fabric::from_path(demo.join(name).join("fabric.toml"));
-        received_as_told(&fabric, &State::of(&fabric, &Condition::default()));
+        received_as_told(&State::of(&fabric, &Condition::default(), &Progress::default()));
     }
 }

@@ -14,7 +14,7 @@ use std::fmt::Write as _;
 
 use felting::behavior::RouteKind;
 use felting::fabric::{DeviceId, PresenceId};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 
 /// A fabric that must be whole, and what becomes of it.
 pub(crate) fn made(text: &str) -> (Fabric, State) {
@@ -27,7 +27,7 @@ pub(crate) fn made_under(text: &str, cuts: &[&str]) -> (Fabric, State) {
     let condition = cuts
         .iter()
         .fold(Condition::default(), |condition, cut| condition.cut(&fabric, cut).unwrap());
-    let state = State::of(&fabric, &condition);
+    let state = State::of(&fabric, &condition, &Progress::default());
     (fabric, state)
 }
 
@@ -44,9 +44,10 @@ pub(crate) fn presence(fabric: &Fabric, switch: &str, segment: &str) -> Presence
 }
 
 /// The routes that a VTEP originates, a line each.
-pub(crate) fn originated(fabric: &Fabric, state: &State, switch: &str) -> String {
+pub(crate) fn originated(state: &State, switch: &str) -> String {
+    let fabric = state.fabric();
     let mut page = String::new();
-    for route in state.originated(fabric, device(fabric, switch)) {
+    for route in state.originated(device(fabric, switch)) {
         let says = match &route.kind {
             RouteKind::EthernetAd { esi, whole } => {
                 format!("{esi} {}", if *whole { "whole" } else { "instance" })

@@ -69,18 +69,19 @@ fn why_a_session_is_down() {
 }
 
 /// Whether the routes of one speaker get to another, by the kept verdicts and by following them.
-fn hears(fabric: &Fabric, state: &State, at: &str, origin: &str) -> Result<(), NotPassed> {
-    refused(fabric, state, at, origin).first().map_or(Ok(()), |why| Err(*why))
+fn hears(state: &State, at: &str, origin: &str) -> Result<(), NotPassed> {
+    refused(state, at, origin).first().map_or(Ok(()), |why| Err(*why))
 }
 
 /// Why no peer of a speaker passes the routes of another on to it; nothing if one does.
-fn refused(fabric: &Fabric, state: &State, at: &str, origin: &str) -> Vec<NotPassed> {
+fn refused(state: &State, at: &str, origin: &str) -> Vec<NotPassed> {
+    let fabric = state.fabric();
     let router = |name: &str| fabric.device(device(fabric, name)).router.unwrap();
-    let found = state.bgp().propagate(fabric, Family::Evpn, &[router(origin)], None);
+    let found = state.propagate(Family::Evpn, &[router(origin)], None);
     if found.best[router(at)].is_some() {
         return Vec::new();
     }
-    let offers = state.bgp().received(fabric, Family::Evpn, &found, router(at), None);
+    let offers = state.offers(Family::Evpn, &found, router(at), None);
     offers.into_iter().filter_map(|(_, offer)| offer.err()).collect()
 }
 
@@ -96,9 +97,9 @@ fn what_reflectors_pass_on() {
         )
     };
     let table = |clients: &str, expected: [(&str, &str, Result<(), NotPassed>); 3]| {
-        let (fabric, state) = made(&text(clients));
+        let (_, state) = made(&text(clients));
         for (at, origin, passed) in expected {
-            assert_eq!(hears(&fabric, &state, at, origin), passed, "{clients:?}: {origin} at {at}");
+            assert_eq!(hears(&state, at, origin), passed, "{clients:?}: {origin} at {at}");
         }
     };
     let all = "client = true\n";
@@ -153,7 +154,7 @@ client = true
     );
     let (fabric, state) = made(&text);
     let router = |name: &str| fabric.device(device(&fabric, name)).router.unwrap();
-    let found = state.bgp().propagate(&fabric, Family::Evpn, &[router("kelp-a")], None);
+    let found = state.propagate(Family::Evpn, &[router("kelp-a")], None);
     let path = found.best[router("kelp-b")].as_ref().unwrap();
     let clusters: Vec<String> = path.clusters.iter().map(ToString::to_string).collect();
     assert_eq!(path.originator.unwrap().to_string(), "10.64.8.11");
@@ -164,8 +165,8 @@ client = true
         one,
         &format!("{one}differs = [{{ on = \"crest-*\", cluster_id = \"10.64.8.99\" }}]\n"),
     );
-    let (fabric, state) = made(&shared);
-    assert!(refused(&fabric, &state, "crest-2", "kelp-a").contains(&NotPassed::ClusterLoop));
+    let (_, state) = made(&shared);
+    assert!(refused(&state, "crest-2", "kelp-a").contains(&NotPassed::ClusterLoop));
 }
 
 #[test]
@@ -180,10 +181,6 @@ fn next_hops_over_ebgp_are_rewritten_unless_kept() {
     for (next_hop, expected) in [("", "10.64.8.1"), ("next_hop = \"kept\"\n", "10.64.9.12")] {
         let (fabric, state) = made(&text(next_hop));
         let [a, b] = ["kelp-a", "kelp-b"].map(|leaf| super::presence(&fabric, leaf, "tides-web"));
-        assert_eq!(
-            state.learns(&fabric, a, b).unwrap().to_string(),
-            expected,
-            "RFC 4271 section 5.1.3"
-        );
+        assert_eq!(state.learns(a, b).unwrap().to_string(), expected, "RFC 4271 section 5.1.3");
     }
 }

@@ -1,7 +1,7 @@
 use std::fmt::Write as _;
 
 use felting::behavior::{Apart, TenantSource};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Progress, State};
 
 use super::{CABLES, OVERLAY, PLANT, device, made, originated, presence};
 
@@ -48,10 +48,11 @@ fn with_hosts(more: &str) -> String {
 }
 
 /// The routing table of a VRF on a switch, a line each.
-fn table(fabric: &Fabric, state: &State, vrf: &str, switch: &str) -> String {
+fn table(state: &State, vrf: &str, switch: &str) -> String {
+    let fabric = state.fabric();
     let (id, _) = fabric.vrfs().find(|(_, v)| v.name.as_str() == vrf).unwrap();
     let mut page = String::new();
-    for route in state.tenant_routes(fabric, id, device(fabric, switch)) {
+    for route in state.tenant_routes(id, device(fabric, switch)) {
         let source = match route.source {
             TenantSource::Segment(segment) => {
                 format!("segment {}", fabric.segment(segment).name.value)
@@ -76,10 +77,10 @@ fn table(fabric: &Fabric, state: &State, vrf: &str, switch: &str) -> String {
 
 #[test]
 fn symmetric_irb_advertises_hosts_and_prefixes() {
-    let (fabric, state) = made(&with_hosts(""));
+    let (_, state) = made(&with_hosts(""));
     // RFC 9135 section 5.1: a host's route with both VNIs, both targets and the router's MAC address; RFC 9136
     // section 4.4.1: the prefix with the layer 3 VNI.
-    insta::assert_snapshot!(originated(&fabric, &state, "kelp-a"), @r"
+    insta::assert_snapshot!(originated(&state, "kelp-a"), @r"
     type 2 02:80:00:00:00:01, RD 10.64.8.11:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     type 2 02:80:00:00:00:01 10.80.31.21, RD 10.64.8.11:310, targets [42041:23310 42041:27001], next hop 10.64.9.11, VNI 23310, layer 3 VNI 27001, router MAC 02:46:00:00:00:0b
     type 3 10.64.9.11, RD 10.64.8.11:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
@@ -89,23 +90,23 @@ fn symmetric_irb_advertises_hosts_and_prefixes() {
 
 #[test]
 fn a_far_leaf_has_hosts_and_prefixes_in_the_vrf() {
-    let (fabric, state) = made(&with_hosts(""));
+    let (_, state) = made(&with_hosts(""));
     // RFC 9135 section 5.1 for the host; the subnet is its own.
-    insta::assert_snapshot!(table(&fabric, &state, "tides", "kelp-b"), @r"
+    insta::assert_snapshot!(table(&state, "tides", "kelp-b"), @r"
     10.80.31.0/24 segment tides-web
     10.80.31.21/32 a host at kelp-a at 10.64.9.11 by VNI 27001
     ");
     let asymmetric = with_hosts("").replace("gateway_mac", "irb = \"asymmetric\"\ngateway_mac");
-    let (fabric, state) = made(&asymmetric);
-    assert_eq!(table(&fabric, &state, "tides", "kelp-b"), "10.80.31.0/24 segment tides-web\n");
+    let (_, state) = made(&asymmetric);
+    assert_eq!(table(&state, "tides", "kelp-b"), "10.80.31.0/24 segment tides-web\n");
 }
 
 #[test]
 fn asymmetric_irb_advertises_neither() {
-    let (fabric, state) =
+    let (_, state) =
         made(&with_hosts("").replace("gateway_mac", "irb = \"asymmetric\"\ngateway_mac"));
     // RFC 9135 section 6.1: the layer 2 VNI and target alone.
-    insta::assert_snapshot!(originated(&fabric, &state, "kelp-a"), @r"
+    insta::assert_snapshot!(originated(&state, "kelp-a"), @r"
     type 2 02:80:00:00:00:01, RD 10.64.8.11:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     type 2 02:80:00:00:00:01 10.80.31.21, RD 10.64.8.11:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
     type 3 10.64.9.11, RD 10.64.8.11:310, targets [42041:23310], next hop 10.64.9.11, VNI 23310
@@ -117,19 +118,19 @@ fn gateways_are_advertised_where_that_is_chosen_and_moves_are_counted() {
     let text = with_hosts("").replace("gateway_mac", "advertise_gateways = true\ngateway_mac");
     let (fabric, state) = made(&text);
     // RFC 7432 section 10.1: the gateway's MAC and IP address.
-    let page = originated(&fabric, &state, "kelp-b");
+    let page = originated(&state, "kelp-b");
     assert!(page.contains("type 2 02:46:00:00:00:01 10.80.31.1, RD 10.64.8.12:310"), "{page}");
     assert!(!page.contains("02:80:00:00:00:01"), "{page}");
     // RFC 7432 section 15: after a move the new place says so by a sequence number.
     let (endpoint, _) = fabric.endpoints().next().unwrap();
     let condition = Condition::default().moved(endpoint, device(&fabric, "hull-2"));
-    let moved = State::of(&fabric, &condition);
-    let page = originated(&fabric, &moved, "kelp-b");
+    let moved = State::of(&fabric, &condition, &Progress::default());
+    let page = originated(&moved, "kelp-b");
     assert!(
         page.contains("type 2 02:80:00:00:00:01 10.80.31.21") && page.contains("mobility 1"),
         "{page}"
     );
-    assert!(!originated(&fabric, &moved, "kelp-a").contains("02:80:00:00:00:01"));
+    assert!(!originated(&moved, "kelp-a").contains("02:80:00:00:00:01"));
 }
 
 #[test]
@@ -153,9 +154,9 @@ number = 7
 segments = ["tides-web", "tides-store"]
 "#
     );
-    let (fabric, state) = made(&text);
+    let (_, state) = made(&text);
     // RFC 7432 section 6.3, RFC 8365 section 5.1.3.
-    insta::assert_snapshot!(originated(&fabric, &state, "kelp-a"), @r"
+    insta::assert_snapshot!(originated(&state, "kelp-a"), @r"
     type 3 10.64.9.11, RD 10.64.8.11:7, targets [42041:23310], next hop 10.64.9.11, tag 23310, VNI 23310
     type 3 10.64.9.11, RD 10.64.8.11:7, targets [42041:23310], next hop 10.64.9.11, tag 23312, VNI 23312
     ");
@@ -188,20 +189,20 @@ prefixes = ["0.0.0.0/0", "::/0"]
 #[test]
 fn leaks_go_where_they_are_declared_and_no_further() {
     let leaks = "[[leak]]\nfrom = \"harbour\"\nto = \"tides\"\non = \"kelp-b\"\n[[leak]]\nfrom = \"tides\"\nto = \"harbour\"\non = \"kelp-b\"\n";
-    let (fabric, state) = made(&format!("{PLANT}{OVERLAY}{CABLES}{WEB}{SHARED}{leaks}"));
-    insta::assert_snapshot!(table(&fabric, &state, "harbour", "kelp-a"), @r"
+    let (_, state) = made(&format!("{PLANT}{OVERLAY}{CABLES}{WEB}{SHARED}{leaks}"));
+    insta::assert_snapshot!(table(&state, "harbour", "kelp-a"), @r"
     0.0.0.0/0 from kelp-b at 10.64.9.12 by VNI 27003
     10.80.31.0/24 from kelp-b at 10.64.9.12 by VNI 27003
     10.82.50.0/24 segment harbour-desk
     ::/0 from kelp-b at 10.64.9.12 by VNI 27003
     ");
-    insta::assert_snapshot!(table(&fabric, &state, "tides", "kelp-a"), @r"
+    insta::assert_snapshot!(table(&state, "tides", "kelp-a"), @r"
     0.0.0.0/0 from kelp-b at 10.64.9.12 by VNI 27001
     10.80.31.0/24 segment tides-web
     10.82.50.0/24 from kelp-b at 10.64.9.12 by VNI 27001
     ::/0 from kelp-b at 10.64.9.12 by VNI 27001
     ");
-    insta::assert_snapshot!(table(&fabric, &state, "tides", "kelp-b"), @r"
+    insta::assert_snapshot!(table(&state, "tides", "kelp-b"), @r"
     0.0.0.0/0 leaked from harbour
     10.80.31.0/24 segment tides-web
     10.82.50.0/24 leaked from harbour at 10.64.9.11 by VNI 27003
@@ -210,11 +211,11 @@ fn leaks_go_where_they_are_declared_and_no_further() {
     // By prefix: the default route alone.
     let narrow =
         leaks.replacen("on = \"kelp-b\"", "on = \"kelp-b\"\nprefixes = \"10.82.0.0/16\"", 1);
-    let (fabric, state) = made(&format!("{PLANT}{OVERLAY}{CABLES}{WEB}{SHARED}{narrow}"));
-    let page = table(&fabric, &state, "tides", "kelp-b");
+    let (_, state) = made(&format!("{PLANT}{OVERLAY}{CABLES}{WEB}{SHARED}{narrow}"));
+    let page = table(&state, "tides", "kelp-b");
     assert!(page.contains("10.82.50.0/24 leaked") && !page.contains("0.0.0.0/0"), "{page}");
-    let (fabric, state) = made(&format!("{PLANT}{OVERLAY}{CABLES}{WEB}{SHARED}"));
-    assert_eq!(table(&fabric, &state, "tides", "kelp-a"), "10.80.31.0/24 segment tides-web\n");
+    let (_, state) = made(&format!("{PLANT}{OVERLAY}{CABLES}{WEB}{SHARED}"));
+    assert_eq!(table(&state, "tides", "kelp-a"), "10.80.31.0/24 segment tides-web\n");
 }
 
 #[test]
@@ -242,7 +243,7 @@ fn why_vteps_are_apart() {
     ] {
         let (fabric, state) = made(&text);
         let [a, b] = ["kelp-a", "kelp-b"].map(|leaf| presence(&fabric, leaf, "tides-web"));
-        assert_eq!(state.learns(&fabric, a, b).map(|_| ()), expected, "{what}");
+        assert_eq!(state.learns(a, b).map(|_| ()), expected, "{what}");
     }
 }
 
@@ -255,7 +256,7 @@ fn flooding_by_list_and_by_group() {
     };
     let list = |keys: &str| {
         let (fabric, state) = made(&text(keys));
-        let list = state.floods(&fabric, presence(&fabric, "kelp-a", "tides-web")).unwrap();
+        let list = state.floods(presence(&fabric, "kelp-a", "tides-web")).unwrap();
         let to: Vec<String> =
             list.targets.iter().map(|target| target.address.to_string()).collect();
         (to.join(" "), list.group.map(|group| group.to_string()))
@@ -296,7 +297,7 @@ fn the_active_router_of_a_shared_gateway() {
     ] {
         let (fabric, state) = made(&format!("{}{cable}", text(keys)));
         let (segment, _) = fabric.segments().next().unwrap();
-        let active = state.active_routers(&fabric, segment);
+        let active = state.active_routers(segment);
         let names: Vec<&str> =
             active.iter().map(|&id| fabric.device_name(fabric.presence(id).switch)).collect();
         assert_eq!(names, expected, "{cable:?} {keys:?}");
@@ -314,9 +315,9 @@ fn a_central_gateway_routes_where_it_is_and_nowhere_else() {
     );
     let (fabric, state) = made(&text);
     assert!(fabric.check().findings.is_empty());
-    assert_eq!(table(&fabric, &state, "tides", "kelp-b"), "10.80.31.0/24 segment tides-web\n");
+    assert_eq!(table(&state, "tides", "kelp-b"), "10.80.31.0/24 segment tides-web\n");
     assert_eq!(
-        table(&fabric, &state, "tides", "kelp-a"),
+        table(&state, "tides", "kelp-a"),
         "10.80.31.0/24 from kelp-b at 10.64.9.12 by VNI 27001\n"
     );
     // At a spine, which is then a VTEP too.
@@ -330,10 +331,10 @@ fn a_central_gateway_routes_where_it_is_and_nowhere_else() {
         .replace("on = \"kelp-*\"\n\n[[segment]]", "[[segment]]");
     let at_spine = at_spine.trim_end().trim_end_matches("on = \"kelp-*\"").to_owned()
         + "on = [\"kelp-*\", \"crest-1\"]\n";
-    let (fabric, state) = made(&at_spine);
-    assert_eq!(table(&fabric, &state, "tides", "crest-1"), "10.80.31.0/24 segment tides-web\n");
+    let (_, state) = made(&at_spine);
+    assert_eq!(table(&state, "tides", "crest-1"), "10.80.31.0/24 segment tides-web\n");
     assert_eq!(
-        table(&fabric, &state, "tides", "kelp-a"),
+        table(&state, "tides", "kelp-a"),
         "10.80.31.0/24 from crest-1 at 10.64.9.1 by VNI 27001\n"
     );
 }
@@ -353,7 +354,7 @@ fn frames_arrive_where_the_ports_agree() {
     ] {
         let (fabric, state) = made(&text(overlay));
         let [a, b] = ["kelp-a", "kelp-b"].map(|leaf| presence(&fabric, leaf, "tides-web"));
-        assert_eq!(state.tunnels(&fabric, a, b).map(|_| ()), expected, "{overlay:?}");
-        assert!(state.learns(&fabric, a, b).is_ok(), "the routes are there all the same");
+        assert_eq!(state.tunnels(a, b).map(|_| ()), expected, "{overlay:?}");
+        assert!(state.learns(a, b).is_ok(), "the routes are there all the same");
     }
 }

@@ -1,7 +1,7 @@
 use felting::behavior::{AdjacencyFault, NoRoute};
 use felting::fabric::DeviceId;
 use felting::value::IpPrefix;
-use felting::{Fabric, State};
+use felting::{Fabric, Progress, State};
 
 use super::{CABLES, PLANT, device, made, made_under};
 
@@ -74,9 +74,10 @@ fn what_keeps_neighbors_apart() {
 }
 
 /// A switch's route to a prefix: metric and next hops.
-fn route(fabric: &Fabric, state: &State, at: &str, prefix: &str) -> Option<(u32, Vec<String>)> {
+fn route(state: &State, at: &str, prefix: &str) -> Option<(u32, Vec<String>)> {
+    let fabric = state.fabric();
     let prefix: IpPrefix = prefix.parse().unwrap();
-    let toward = state.toward(fabric, prefix);
+    let toward = state.toward(prefix);
     let router = fabric.device(device(fabric, at)).router.unwrap();
     toward.routes[router].as_ref().map(|route| {
         let name = |hop: &felting::behavior::Hop| {
@@ -99,20 +100,20 @@ fn hops(metric: u32, names: &[&str]) -> Option<(u32, Vec<String>)> {
 fn equal_costs_share_and_limits_cut_them() {
     let ospf = "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\n";
     let all = format!("{PLANT}{CABLES}{ospf}");
-    let (fabric, state) = made(&all);
+    let (_, state) = made(&all);
     let both = hops(20, &["et49 crest-1", "et50 crest-2"]);
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), both);
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), both);
     // A cheaper link takes all.
-    let (fabric, state) =
+    let (_, state) =
         made(&format!("{all}[[interface]]\non = \"kelp-a\"\nport = \"et50\"\ncost = 5\n"));
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), hops(15, &["et50 crest-2"]));
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), hops(15, &["et50 crest-2"]));
     // The cost is that of the end that sends (RFC 2328 section 16.1): the way back is as before.
-    let back = route(&fabric, &state, "kelp-b", "10.64.8.11/32");
+    let back = route(&state, "kelp-b", "10.64.8.11/32");
     assert_eq!(back, hops(20, &["et49 crest-1", "et50 crest-2"]));
-    let (fabric, state) = made(&format!("{all}[[router]]\non = \"kelp-a\"\nmax_paths = 1\n"));
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), hops(20, &["et49 crest-1"]));
-    let (fabric, state) = made_under(&all, &["cable kelp-b et49"]);
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), hops(20, &["et50 crest-2"]));
+    let (_, state) = made(&format!("{all}[[router]]\non = \"kelp-a\"\nmax_paths = 1\n"));
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), hops(20, &["et49 crest-1"]));
+    let (_, state) = made_under(&all, &["cable kelp-b et49"]);
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), hops(20, &["et50 crest-2"]));
 }
 
 #[test]
@@ -145,13 +146,13 @@ unnumbered = true
 cost = 100
 "#
     );
-    let (fabric, state) = made(&text);
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.1/32"), hops(10, &["et49 crest-1"]));
+    let (_, state) = made(&text);
+    assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), hops(10, &["et49 crest-1"]));
     let cuts = ["kelp-a et49", "kelp-a et50"];
-    let (fabric, state) = made_under(&text, &cuts);
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.1/32"), hops(110, &["VLAN 3900 kelp-b"]));
-    let (fabric, state) = made_under(&text, &["kelp-a et49", "kelp-a et50", "peer link of kelp"]);
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.1/32"), None);
+    let (_, state) = made_under(&text, &cuts);
+    assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), hops(110, &["VLAN 3900 kelp-b"]));
+    let (_, state) = made_under(&text, &["kelp-a et49", "kelp-a et50", "peer link of kelp"]);
+    assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), None);
 }
 
 /// RFC 2328 section 16: a chain of areas 1, 0, 2, with a shortcut inside area 1.
@@ -205,7 +206,7 @@ area = 2
 
 #[test]
 fn paths_between_areas_go_by_the_backbone() {
-    let (fabric, state) = made(AREAS);
+    let (_, state) = made(AREAS);
     for (at, to, expected) in [
         ("reed-1", "10.64.8.2/32", hops(10, &["p1 reed-2"])),
         ("reed-1", "10.64.8.3/32", hops(10, &["p2 reed-3"])),
@@ -213,14 +214,14 @@ fn paths_between_areas_go_by_the_backbone() {
         ("reed-2", "10.64.8.6/32", hops(40, &["p2 reed-3"])),
         ("reed-6", "10.64.8.1/32", hops(40, &["p1 reed-5"])),
     ] {
-        assert_eq!(route(&fabric, &state, at, to), expected, "{at} to {to}");
+        assert_eq!(route(&state, at, to), expected, "{at} to {to}");
     }
     // Without the backbone the areas are apart.
     let (fabric, state) = made_under(AREAS, &["cable reed-3 p3"]);
-    assert_eq!(route(&fabric, &state, "reed-1", "10.64.8.6/32"), None);
-    assert_eq!(route(&fabric, &state, "reed-1", "10.64.8.3/32"), hops(10, &["p2 reed-3"]));
+    assert_eq!(route(&state, "reed-1", "10.64.8.6/32"), None);
+    assert_eq!(route(&state, "reed-1", "10.64.8.3/32"), hops(10, &["p2 reed-3"]));
     let router = |name: &str| fabric.device(device(&fabric, name)).router.unwrap();
-    let found = state.underlay().delivers(&fabric, router("reed-1"), "10.64.8.6".parse().unwrap());
+    let found = state.delivers(router("reed-1"), "10.64.8.6".parse().unwrap());
     assert_eq!(found, Err(NoRoute::Unknown(router("reed-1"))));
 }
 
@@ -242,24 +243,24 @@ base = 4204100000
 on = "kelp-*"
 "#;
     let all = format!("{PLANT}{CABLES}{bgp}");
-    let (fabric, state) = made(&all);
-    let leaf = route(&fabric, &state, "kelp-a", "10.64.8.12/32");
+    let (_, state) = made(&all);
+    let leaf = route(&state, "kelp-a", "10.64.8.12/32");
     assert_eq!(leaf, hops(2, &["et49 crest-1", "et50 crest-2"]));
     // RFC 4271 section 9.1.2: the spines share an AS number, so neither has the other's loopback.
-    assert_eq!(route(&fabric, &state, "crest-1", "10.64.8.2/32"), None);
+    assert_eq!(route(&state, "crest-1", "10.64.8.2/32"), None);
     // RFC 8212: without a policy nothing passes.
     let closed = all.replace("import = \"everything\"\n", "");
-    let (fabric, state) = made(&closed);
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), None);
-    let (fabric, state) =
+    let (_, state) = made(&closed);
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), None);
+    let (_, state) =
         made(&format!("{closed}[[router]]\non = \"kelp-*\"\npolicy_required = false\n"));
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.1/32"), hops(1, &["et49 crest-1"]));
+    assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), hops(1, &["et49 crest-1"]));
     // A policy that stops one leaf's loopback.
     let stopped = all.replace("import = \"everything\"", "import = \"no-twelve\"");
-    let (fabric, state) =
+    let (_, state) =
         made(&format!("{stopped}[[policy]]\nname = \"no-twelve\"\ndeny = \"10.64.8.12/32\"\n"));
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), None);
-    assert_eq!(route(&fabric, &state, "crest-1", "10.64.8.11/32"), hops(1, &["et1 kelp-a"]));
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), None);
+    assert_eq!(route(&state, "crest-1", "10.64.8.11/32"), hops(1, &["et1 kelp-a"]));
 }
 
 #[test]
@@ -289,12 +290,12 @@ on = "kelp-*"
 "#
     );
     let both = hops(2, &["et49 crest-1", "et50 crest-2"]);
-    let (fabric, state) = made(&text);
-    assert_eq!(route(&fabric, &state, "kelp-a", "10.64.8.12/32"), both);
-    assert_eq!(route(&fabric, &state, "kelp-a", "2001:db8:64:8::c/128"), both);
+    let (_, state) = made(&text);
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), both);
+    assert_eq!(route(&state, "kelp-a", "2001:db8:64:8::c/128"), both);
     // Numbered with a /127 each (RFC 6164).
     let (fabric, state) = made(&text.replace("unnumbered = true\n", ""));
-    assert_eq!(route(&fabric, &state, "kelp-a", "2001:db8:64:8::c/128"), both);
+    assert_eq!(route(&state, "kelp-a", "2001:db8:64:8::c/128"), both);
     let first = fabric.router_of(device(&fabric, "kelp-a")).unwrap().interfaces.get(0).unwrap();
     assert_eq!(fabric.interface(first).addresses[0].value.to_string(), "2001:db8:64::b1/127");
 }
@@ -304,9 +305,8 @@ fn a_wan_is_crossed_by_static_routes_both_ways() {
     let text = felting::rules::find("site-wan-unrouted").unwrap().mended();
     let (fabric, state) = made(&text);
     let router = |name: &str| fabric.device(device(&fabric, name)).router.unwrap();
-    let delivers = |state: &State, from: &str, to: &str| {
-        state.underlay().delivers(&fabric, router(from), to.parse().unwrap())
-    };
+    let delivers =
+        |state: &State, from: &str, to: &str| state.delivers(router(from), to.parse().unwrap());
     assert_eq!(delivers(&state, "inlet-a", "10.64.40.41"), Ok(()));
     assert_eq!(delivers(&state, "skerry-a", "10.64.9.17"), Ok(()));
     let (_, cut) = made_under(&text, &["skerry-a et49"]);
@@ -417,12 +417,12 @@ fn is_is_levels_reach_each_other_by_the_second() {
         )
         .replace("area = 1\n", "level = 1\narea = \"49.0001\"\n")
         .replace("area = 2\n", "level = 1\narea = \"49.0002\"\n");
-    let (fabric, state) = made(&text);
+    let (_, state) = made(&text);
     for (at, to, expected) in [
         ("reed-1", "10.64.8.3/32", hops(10, &["p2 reed-3"])),
         ("reed-2", "10.64.8.6/32", hops(40, &["p2 reed-3"])),
     ] {
-        assert_eq!(route(&fabric, &state, at, to), expected, "{at} to {to}");
+        assert_eq!(route(&state, at, to), expected, "{at} to {to}");
     }
 }
 
@@ -434,7 +434,7 @@ fn static_routes_lead_by_addresses_and_switches() {
     let router = |fabric: &Fabric, name: &str| fabric.device(device(fabric, name)).router.unwrap();
     let delivers = |more: &str, from: &str, to: &str| {
         let (fabric, state) = made(&format!("{base}{more}"));
-        state.underlay().delivers(&fabric, router(&fabric, from), to.parse().unwrap())
+        state.delivers(router(&fabric, from), to.parse().unwrap())
     };
     let far = "[[router]]\non = \"crest-2\"\nloopback = [\"10.64.8.2\", \"198.51.100.7\"]\n";
     // By the address of a link, and by a neighbor's name.
@@ -475,12 +475,12 @@ fn who_is_cut_off_by_a_policy_is_the_example() {
     let told: Vec<_> = report.findings.iter().filter(|one| one.rule.id == rule.id).collect();
     assert_eq!(told.len(), 1);
     insta::assert_snapshot!(told[0].wire, @"kelp-c has no way to kelp-a: nothing that it sends there arrives");
-    let state = State::of(&fabric, &felting::Condition::default());
+    let state = State::of(&fabric, &felting::Condition::default(), &Progress::default());
     let router = |name: &str| fabric.router_of(device(&fabric, name)).unwrap();
     let ways = |from: &str, to: &str| {
         let from = fabric.device(device(&fabric, from)).router.unwrap();
         let address = fabric.vtep_of(router(to).device).unwrap().value;
-        state.underlay().delivers(&fabric, from, address).is_ok()
+        state.delivers(from, address).is_ok()
     };
     assert_eq!((ways("kelp-b", "kelp-a"), ways("kelp-c", "kelp-a")), (true, false));
 }

@@ -6,7 +6,7 @@
 mod plant;
 mod routed;
 
-use felting::{Fabric, rules};
+use felting::{Condition, Fabric, Progress, State, rules};
 
 /// What is found in a rule's broken example after some edits: each finding's rule and the text of
 /// its primary place.
@@ -18,7 +18,8 @@ fn variant(rule: &str, edits: &[(&str, &str)]) -> Vec<String> {
     }
     let fabric = Fabric::from_text("variant.toml", &text);
     assert!(fabric.is_complete(), "{rule}: {:#?}", fabric.faults());
-    let report = fabric.check_on(jiff::civil::date(2026, 11, 24));
+    let report = State::of(&fabric, &Condition::default(), &Progress::default())
+        .check(Some(jiff::civil::date(2026, 11, 24)), &Progress::default());
     let show = |finding: &felting::Finding| {
         format!("{} at {}", finding.rule.id, fabric.sources().text(finding.what.primary.span))
     };

@@ -6,7 +6,7 @@ use std::net::IpAddr;
 use felting::behavior::{Import, RouteKind};
 use felting::first::FirstFabric;
 use felting::value::{Family, Replication};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
 use proptest::sample::Index;
 
@@ -85,12 +85,13 @@ fn with_slips(text: String, slips: &[Index]) -> String {
 }
 
 /// Whom a switch floods to, by its list and by the type 3 routes that it imports.
-fn floods_where_asked(fabric: &Fabric, state: &State) -> usize {
+fn floods_where_asked(state: &State) -> usize {
+    let fabric = state.fabric();
     let mut compared = 0;
     for (switch, _) in fabric.devices() {
-        let received = state.received(fabric, switch);
+        let received = state.received(switch, &Progress::default());
         for (presence, _) in fabric.presences().filter(|(_, one)| one.switch == switch) {
-            let Some(list) = state.floods(fabric, presence) else { continue };
+            let Some(list) = state.floods(presence) else { continue };
             if list.replication != Replication::HeadEnd {
                 continue;
             }
@@ -111,12 +112,13 @@ fn floods_where_asked(fabric: &Fabric, state: &State) -> usize {
 }
 
 /// Whether routes have got to a switch, by each of them and by what is known of their origin.
-fn routes_as_speakers(fabric: &Fabric, state: &State) {
+fn routes_as_speakers(state: &State) {
+    let fabric = state.fabric();
     for (switch, device) in fabric.devices() {
         let Some(at) = device.router else { continue };
-        for one in state.received(fabric, switch) {
+        for one in state.received(switch, &Progress::default()) {
             let Some(origin) = fabric.device(one.origin).router else { continue };
-            let reaches = state.bgp().reaches(fabric, Family::Evpn, origin, at);
+            let reaches = state.routes_reach(Family::Evpn, origin, at);
             let ends = [origin, at].map(|id| fabric.device_name(fabric.router(id).device));
             assert_eq!(one.best.is_some(), reaches, "{ends:?}");
             let up = one.best.is_none_or(|session| state.bgp().session(session).is_up());
@@ -126,13 +128,14 @@ fn routes_as_speakers(fabric: &Fabric, state: &State) {
 }
 
 /// What is known of all routers at once, beside the routes to each loopback followed by themselves.
-fn delivered_as_routed(fabric: &Fabric, state: &State) -> usize {
+fn delivered_as_routed(state: &State) -> usize {
+    let fabric = state.fabric();
     let mut led = 0;
     for (to, owner) in fabric.routers() {
         let Some(loopback) = owner.loopbacks.first() else { continue };
-        let toward = state.toward(fabric, loopback.prefix());
+        let toward = state.toward(loopback.prefix());
         for (at, router) in fabric.routers().filter(|(at, _)| *at != to) {
-            let delivers = state.underlay().delivers(fabric, at, loopback.address()).is_ok();
+            let delivers = state.delivers(at, loopback.address()).is_ok();
             let ends = [at, to].map(|id| fabric.device_name(fabric.router(id).device));
             assert_eq!(toward.routes[at].is_some(), delivers, "{ends:?}, {:?}", router.protocol);
             led += usize::from(delivers);
@@ -146,14 +149,14 @@ fn lists_and_routes_are_of_something() {
     let (text, _) = expectations::peopled(&FirstFabric::default());
     let fabric = crate::read(&text);
     // Two segments at four leaves in two pairs, each with the other pair's address.
-    let state = State::of(&fabric, &Condition::default());
-    assert_eq!(floods_where_asked(&fabric, &state), 8);
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
+    assert_eq!(floods_where_asked(&state), 8);
     // Of six routers each has a way to the loopbacks of the others.
-    assert_eq!(delivered_as_routed(&fabric, &state), 30);
+    assert_eq!(delivered_as_routed(&state), 30);
     let fabric = crate::read(&over_bgp(&text));
-    let state = State::of(&fabric, &Condition::default());
-    assert_eq!(floods_where_asked(&fabric, &state), 8);
-    assert_eq!(delivered_as_routed(&fabric, &state), 30);
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
+    assert_eq!(floods_where_asked(&state), 8);
+    assert_eq!(delivered_as_routed(&state), 30);
 }
 
 proptest! {
@@ -174,19 +177,19 @@ proptest! {
         let text = if bgp { over_bgp(&text) } else { text };
         let text = with_slips(text, &slips);
         let fabric = crate::read(&text);
-        let whole = State::of(&fabric, &Condition::default());
+        let whole = State::of(&fabric, &Condition::default(), &Progress::default());
         let losses = single_losses(&fabric);
         let (one, other): (&String, &String) = (cuts.0.get(&losses), cuts.1.get(&losses));
         let none = Condition::default();
         let one = none.clone().cut(&fabric, one).unwrap();
         let both = one.clone().cut(&fabric, other).unwrap();
         for condition in [none, one, both] {
-            let state = State::of(&fabric, &condition);
-            let given = whole.given(&fabric, &condition);
+            let state = State::of(&fabric, &condition, &Progress::default());
+            let given = whole.given(&condition);
             prop_assert!(format!("{state:?}") == format!("{given:?}"), "{condition:?}");
-            floods_where_asked(&fabric, &state);
-            routes_as_speakers(&fabric, &state);
-            delivered_as_routed(&fabric, &state);
+            floods_where_asked(&state);
+            routes_as_speakers(&state);
+            delivered_as_routed(&state);
             reaching::compare(&fabric, &condition);
         }
         let some: Vec<_> = pairs.into_iter().take(4).collect();

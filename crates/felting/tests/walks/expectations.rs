@@ -7,7 +7,7 @@ use std::path::Path;
 use felting::first::FirstFabric;
 use felting::source::{Disk, Files, Memory};
 use felting::walk::{Options, Walker, judge};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 
 use crate::{demo, endpoints, read, single_losses};
 
@@ -25,8 +25,8 @@ pub(crate) fn compare(made: &dyn Fn(&str) -> Fabric, pairs: &[(String, String)])
             Some(loss) => condition.cut(&bare, loss).unwrap(),
             None => condition,
         };
-        let state = State::of(&bare, &condition);
-        let mut walker = Walker::new(&bare, &state);
+        let state = State::of(&bare, &condition, &Progress::default());
+        let mut walker = Walker::new(&state);
         for (pair, fails) in pairs.iter().zip(&mut tried) {
             let (from, to) = ends(&bare, pair);
             *fails |= !walker.walk(from, to, Options::ALL).unwrap().arrives();
@@ -40,8 +40,8 @@ pub(crate) fn compare(made: &dyn Fn(&str) -> Fabric, pairs: &[(String, String)])
         );
     }
     let fabric = made(&expected);
-    let state = State::of(&fabric, &Condition::default());
-    let failures = judge(&fabric, &state);
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
+    let failures = judge(&state, &Progress::default());
     let own = fabric.expectations().len() - pairs.len();
     for (at, ((id, _), fails)) in fabric.expectations().skip(own).zip(&tried).enumerate() {
         let judged = failures.iter().find(|failure| failure.expectation == id);
@@ -181,15 +181,15 @@ fn room_is_judged_as_when_tried() {
             );
         }
         let fabric = read(&format!("{text}{expected}"));
-        let state = State::of(&fabric, &Condition::default());
-        let failures = judge(&fabric, &state);
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
+        let failures = judge(&state, &Progress::default());
         let mut fails = vec![false; pairs.len()];
         let none = std::iter::once(Condition::default());
         let losses = single_losses(&bare);
         let each = losses.iter().map(|loss| Condition::default().cut(&bare, loss).unwrap());
         for condition in none.chain(each) {
-            let state = State::of(&bare, &condition);
-            let mut walker = Walker::new(&bare, &state);
+            let state = State::of(&bare, &condition, &Progress::default());
+            let mut walker = Walker::new(&state);
             for ((from, to), fails) in pairs.iter().zip(&mut fails) {
                 let ends = [from, to].map(|end| bare.terminal(end).unwrap());
                 let walk = walker.walk(ends[0], ends[1], Options::ALL).unwrap();
@@ -207,8 +207,8 @@ fn room_is_judged_as_when_tried() {
 fn the_demo_is_judged_as_when_tried() {
     let fabric = demo("saltmarsh");
     let ends: Vec<Terminal> = endpoints(&fabric).into_iter().step_by(2).collect();
-    let state = State::of(&fabric, &Condition::default());
-    let mut walker = Walker::new(&fabric, &state);
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
+    let mut walker = Walker::new(&state);
     let mut names: Vec<(String, String)> = Vec::new();
     for (at, &from) in ends.iter().enumerate() {
         for &to in ends.iter().skip(at + 1).step_by(2) {
@@ -225,5 +225,5 @@ fn the_demo_is_judged_as_when_tried() {
     }
     assert!(names.len() > 8, "the demo has ends that reach each other");
     compare(&|more| with(&demo_files("saltmarsh"), more), &names);
-    assert!(judge(&fabric, &state).is_empty());
+    assert!(judge(&state, &Progress::default()).is_empty());
 }

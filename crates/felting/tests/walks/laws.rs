@@ -5,15 +5,15 @@ use std::collections::BTreeSet;
 use felting::fabric::{DeviceKind, Terminal};
 use felting::first::FirstFabric;
 use felting::walk::{Act, Hop, Options, Path, Walk, Walker};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
 
 use crate::{demo, endpoints, expectations, read, single_losses, without};
 
 /// All walks between endpoints of a fabric in a condition.
 fn walks(fabric: &Fabric, condition: &Condition, options: Options) -> (State, Vec<Walk>) {
-    let state = State::of(fabric, condition);
-    let mut walker = Walker::new(fabric, &state);
+    let state = State::of(fabric, condition, &Progress::default());
+    let mut walker = Walker::new(&state);
     let ends = endpoints(fabric);
     let pairs = ends.iter().flat_map(|&from| ends.iter().map(move |&to| (from, to)));
     let walks = pairs.filter_map(|(from, to)| walker.walk(from, to, options).ok()).collect();
@@ -30,7 +30,8 @@ fn ttl(hop: &Hop) -> Option<u8> {
 }
 
 /// What holds for each walk by itself.
-fn hold(fabric: &Fabric, state: &State, walk: &Walk) {
+fn hold(state: &State, walk: &Walk) {
+    let fabric = state.fabric();
     for path in paths(walk) {
         // Every hop uses a cable that exists and is up, or a path over a WAN.
         for exit in path.hops.iter().flat_map(|hop| &hop.exits) {
@@ -81,7 +82,7 @@ fn of_the_demos() {
             for options in [Options::BY_HASH, Options::ALL] {
                 let (state, walks) = walks(&fabric, &condition, options);
                 for walk in &walks {
-                    hold(&fabric, &state, walk);
+                    hold(&state, walk);
                     if options == Options::BY_HASH {
                         hold_of_one(&fabric, walk);
                     }
@@ -111,7 +112,7 @@ fn reached_back() {
         assert!(!reached.is_empty());
         for walk in walks.iter().filter(|walk| !reached.contains(&(walk.from, walk.to))) {
             let segments = [walk.from, walk.to].map(|end| match end {
-                Terminal::Endpoint(endpoint, _) => state.segments_of(&fabric, endpoint),
+                Terminal::Endpoint(endpoint, _) => state.segments_of(endpoint),
                 _ => unreachable!("all ends here are endpoints"),
             });
             let one_way = reached.contains(&(walk.to, walk.from));
@@ -146,7 +147,7 @@ proptest! {
         let (state, after) = walks(&fabric, &condition, Options::ALL);
         prop_assert_eq!(before.len(), after.len());
         for (before, after) in before.iter().zip(&after) {
-            hold(&fabric, &state, after);
+            hold(&state, after);
             let ends_it = before.paths().any(|path| {
                 // All ways of one flow pass it: the first hop has it alone, or every way comes by.
                 path.hops.iter().any(|hop| {
@@ -196,14 +197,14 @@ fn cuts_all(path: &Path, through: &Hop) -> bool {
 fn look_ups_are_as_the_tables() {
     for name in ["saltmarsh", "saltmarsh-stormy"] {
         let fabric = demo(name);
-        let state = State::of(&fabric, &Condition::default());
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
         let addresses = fabric.endpoints().flat_map(|(_, endpoint)| endpoint.addresses.clone());
         let outside: std::net::IpAddr = "203.0.113.9".parse().unwrap();
         let addresses: Vec<_> =
             addresses.map(|address| address.address()).chain([outside]).collect();
         for (vrf, made) in fabric.vrfs() {
             for at in &made.switches {
-                let table = state.tenant_routes(&fabric, vrf, at.switch);
+                let table = state.tenant_routes(vrf, at.switch);
                 for &address in &addresses {
                     let holds = || table.iter().filter(|route| route.prefix.contains(address));
                     let longest = holds().map(|route| route.prefix.length()).max();
@@ -211,7 +212,7 @@ fn look_ups_are_as_the_tables() {
                         .filter(|route| Some(route.prefix.length()) == longest)
                         .copied()
                         .collect();
-                    let found = state.tenant_lookup(&fabric, vrf, at.switch, address);
+                    let found = state.tenant_lookup(vrf, at.switch, address);
                     assert_eq!(found, best, "{} {address}", fabric.device_name(at.switch));
                 }
             }

@@ -13,7 +13,7 @@ use std::path::Path;
 
 use felting::fabric::{DeviceKind, Terminal};
 use felting::walk::{Options, Walk, Walker};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 
 fn demo(name: &str) -> Fabric {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
@@ -33,9 +33,9 @@ fn without(fabric: &Fabric, cuts: &[&str]) -> Condition {
 }
 
 fn walk(fabric: &Fabric, cuts: &[&str], from: &str, to: &str, options: Options) -> Walk {
-    let state = State::of(fabric, &without(fabric, cuts));
+    let state = State::of(fabric, &without(fabric, cuts), &Progress::default());
     let ends = [from, to].map(|end| fabric.terminal(end).unwrap());
-    Walker::new(fabric, &state).walk(ends[0], ends[1], options).unwrap()
+    Walker::new(&state).walk(ends[0], ends[1], options).unwrap()
 }
 
 /// Every single cable and every single switch, as `--cut` names them.

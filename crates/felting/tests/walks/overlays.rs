@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 
 use felting::first::FirstFabric;
 use felting::walk::{Answer, Asker, Options, Walk};
-use felting::{Condition, Fabric, State};
+use felting::{Condition, Fabric, Progress, State};
 
 use crate::ways::{both, shown};
 use crate::{expectations, read, walk};
@@ -229,8 +229,8 @@ fn of_a_single_active_segment_one_leaf_forwards() {
          \"cable leaf-01 et9\", \"cable leaf-03 et9\"]\n"
     );
     let fabric = read(&expected);
-    let state = State::of(&fabric, &Condition::default());
-    assert_eq!(felting::walk::judge(&fabric, &state), []);
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
+    assert_eq!(felting::walk::judge(&state, &Progress::default()), []);
 }
 
 /// An access switch with a LAG to each of two leaves.

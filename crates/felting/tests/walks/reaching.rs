@@ -9,10 +9,10 @@ use felting::{Condition, Fabric, State};
 use crate::{demo, expectations, read};
 
 pub(crate) fn compare(fabric: &Fabric, condition: &Condition) -> (usize, usize) {
-    let state = State::of(fabric, condition);
+    let state = State::of(fabric, condition, &Progress::default());
     let all: Vec<_> = fabric.endpoints().map(|(id, _)| id).collect();
-    let found = reach(fabric, &state, &all, &Progress::default());
-    let mut walker = Walker::new(fabric, &state);
+    let found = reach(&state, &all, &Progress::default());
+    let mut walker = Walker::new(&state);
     let mut reached = 0;
     for &from in &all {
         for &to in all.iter().filter(|&&to| to != from) {

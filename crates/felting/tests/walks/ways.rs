@@ -2,8 +2,8 @@
 
 use std::fmt::Write as _;
 
-use felting::Fabric;
 use felting::walk::{Act, End, Options, Path, Stop, Walk};
+use felting::{Fabric, Progress};
 
 use crate::{demo, read, walk};
 
@@ -306,11 +306,10 @@ fn a_guest_that_moved_is_found_at_its_new_host() {
     let state = felting::State::of(
         &fabric,
         &felting::Condition::default().moving(&fabric, "web-1 to hull-05").unwrap(),
+        &Progress::default(),
     );
     let ends = ["web-2", "web-1"].map(|end| fabric.terminal(end).unwrap());
-    let made = felting::walk::Walker::new(&fabric, &state)
-        .walk(ends[0], ends[1], Options::BY_HASH)
-        .unwrap();
+    let made = felting::walk::Walker::new(&state).walk(ends[0], ends[1], Options::BY_HASH).unwrap();
     let last = made.there.hops.last().unwrap();
     assert_eq!(fabric.device_name(last.device), "hull-05");
     assert_eq!(last.end, Some(End::Arrived));

@@ -29,11 +29,11 @@ impl State {
     /// one route to every speaker, which keeps and passes on the best alone (RFC 4271 section 9.1.2).
     pub(crate) fn distinct<T>(
         &self,
-        fabric: &Fabric,
         at: DeviceId,
         routes: &mut Vec<T>,
         of: impl Fn(&T) -> (DeviceId, Option<RouteDistinguisher>),
     ) {
+        let fabric = &self.fabric;
         if routes.len() < 2 || !self.evpn.instances.shared_distinguisher {
             return;
         }
@@ -47,7 +47,7 @@ impl State {
         }
         let mut lost: FxHashSet<(DeviceId, RouteDistinguisher)> = FxHashSet::default();
         for (rd, all) in origins.into_iter().filter(|(_, all)| all.len() > 1) {
-            let best = self.together(fabric, at, &all).and_then(|(here, found)| {
+            let best = self.together(at, &all).and_then(|(here, found)| {
                 let origin = found.best[here].as_ref()?.origin;
                 Some(fabric.router(origin).device)
             });
@@ -60,12 +60,8 @@ impl State {
     }
 
     /// How far the one route of several VTEPs gets.
-    fn together(
-        &self,
-        fabric: &Fabric,
-        at: DeviceId,
-        origins: &[DeviceId],
-    ) -> Option<(RouterId, Propagated)> {
+    fn together(&self, at: DeviceId, origins: &[DeviceId]) -> Option<(RouterId, Propagated)> {
+        let fabric = &self.fabric;
         let here = fabric.devices[at].router?;
         let routers: Vec<RouterId> =
             origins.iter().filter_map(|&origin| fabric.devices[origin].router).collect();
@@ -76,7 +72,8 @@ impl State {
     }
 
     /// Tells of received routes which are one to BGP, and which VTEP's that is.
-    pub(super) fn join_alike(&self, fabric: &Fabric, at: DeviceId, received: &mut [Received]) {
+    pub(super) fn join_alike(&self, at: DeviceId, received: &mut [Received]) {
+        let fabric = &self.fabric;
         if !self.evpn.instances.shared_distinguisher {
             return;
         }
@@ -93,7 +90,7 @@ impl State {
         for places in alike.into_values().filter(|places| places.len() > 1) {
             let origins: Vec<DeviceId> =
                 places.iter().map(|&place| received[place].origin).collect();
-            let Some((here, found)) = self.together(fabric, at, &origins) else { continue };
+            let Some((here, found)) = self.together(at, &origins) else { continue };
             let offers = self.bgp().received(fabric, Family::Evpn, &found, here, None);
             let best = found.best[here].as_ref();
             for place in places {

@@ -161,10 +161,10 @@ impl State {
     /// for on each leg, which takes no part without one.
     pub fn election(
         &self,
-        fabric: &Fabric,
         segment: EthernetSegmentId,
         vlan: impl Fn(LagId) -> Option<VlanId>,
     ) -> Election {
+        let fabric = &self.fabric;
         Elector { lags: &self.lags, bgp: self.bgp() }.election(fabric, segment, vlan)
     }
 
@@ -173,13 +173,13 @@ impl State {
     /// segment (local bias, RFC 8365 section 8.3.1).
     pub fn passes_into(
         &self,
-        fabric: &Fabric,
         leg: LagId,
         from: Option<IpAddr>,
         vlan: impl Fn(LagId) -> Option<VlanId>,
     ) -> bool {
+        let fabric = &self.fabric;
         let Some(segment) = fabric.lag(leg).segment else { return self.lags[leg].up };
-        let election = self.election(fabric, segment, vlan);
+        let election = self.election(segment, vlan);
         let Some((_, view)) = election.views.iter().find(|(own, _)| *own == leg) else {
             return false;
         };
@@ -194,16 +194,16 @@ impl State {
     /// distinguisher, so that they get there together or not at all.
     pub fn aliases(
         &self,
-        fabric: &Fabric,
         at: PresenceId,
         among: impl IntoIterator<Item = PresenceId>,
     ) -> Vec<(PresenceId, IpAddr)> {
+        let fabric = &self.fabric;
         let mut telling: Vec<PresenceId> = among.into_iter().filter(|&there| there != at).collect();
         // Which of several that say the same comes along is decided before anyone looks at targets.
-        self.distinct(fabric, fabric.presence(at).switch, &mut telling, |&there| {
+        self.distinct(fabric.presence(at).switch, &mut telling, |&there| {
             (fabric.presence(there).switch, self.evpn.distinguisher(there))
         });
-        let learnt = |there| Some((there, self.learns(fabric, at, there).ok()?));
+        let learnt = |there| Some((there, self.learns(at, there).ok()?));
         telling.into_iter().filter_map(learnt).collect()
     }
 }

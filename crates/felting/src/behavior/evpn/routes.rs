@@ -172,7 +172,8 @@ pub struct Received {
 
 impl State {
     /// All routes that a VTEP originates, in the order of their types.
-    pub fn originated(&self, fabric: &Fabric, switch: DeviceId) -> Vec<EvpnRoute> {
+    pub fn originated(&self, switch: DeviceId) -> Vec<EvpnRoute> {
+        let fabric = &self.fabric;
         let Some(overlay) = fabric.overlay_of(switch) else { return Vec::new() };
         let Some(vtep) = overlay.vtep.map(|vtep| vtep.value) else { return Vec::new() };
         let mut made = Origination { state: self, fabric, switch, vtep, routes: Vec::new() };
@@ -196,17 +197,8 @@ impl State {
     }
 
     /// All routes of other VTEPs, with what becomes of each at one VTEP.
-    pub fn received(&self, fabric: &Fabric, switch: DeviceId) -> Vec<Received> {
-        self.received_watched(fabric, switch, &Progress::default())
-    }
-
-    /// As [`State::received`]; how many VTEPs are done is told meanwhile.
-    pub fn received_watched(
-        &self,
-        fabric: &Fabric,
-        switch: DeviceId,
-        progress: &Progress,
-    ) -> Vec<Received> {
+    pub fn received(&self, switch: DeviceId, progress: &Progress) -> Vec<Received> {
+        let fabric = &self.fabric;
         let Some(at) = fabric.devices[switch].router else { return Vec::new() };
         let origins: Vec<DeviceId> =
             fabric.overlays().map(|(_, o)| o.device).filter(|&device| device != switch).collect();
@@ -214,23 +206,23 @@ impl State {
         let among = Bgp::between(fabric, at);
         let of = |&device: &DeviceId| {
             progress.advance(1);
-            self.received_of(fabric, switch, (at, &among), device)
+            self.received_of(switch, (at, &among), device)
         };
         let mut received: Vec<Received> = origins.par_iter().flat_map_iter(of).collect();
-        self.join_alike(fabric, switch, &mut received);
+        self.join_alike(switch, &mut received);
         received
     }
 
     /// The routes of one VTEP, with what becomes of each at another.
     fn received_of(
         &self,
-        fabric: &Fabric,
         switch: DeviceId,
         (at, among): (RouterId, &IdVec<RouterId, bool>),
         device: DeviceId,
     ) -> Vec<Received> {
+        let fabric = &self.fabric;
         let Some(origin) = fabric.devices[device].router else { return Vec::new() };
-        let routes = self.originated(fabric, device);
+        let routes = self.originated(device);
         if routes.is_empty() {
             return Vec::new();
         }
@@ -240,7 +232,7 @@ impl State {
         let best = found.best[at].as_ref();
         let apart = match best {
             None => Some(Apart::NotReceived),
-            Some(_) => self.arrives(fabric, switch, device).err(),
+            Some(_) => self.arrives(switch, device).err(),
         };
         let next_hop = |route: &EvpnRoute| match best?.rewritten {
             None => Some(route.next_hop),
@@ -250,10 +242,10 @@ impl State {
             let (imports, refused) = match apart {
                 // What is between the sides of a pair is told by their own addresses.
                 Some(Apart::Own) if route.kind.number() != 2 && route.kind.number() != 3 => {
-                    self.imports(fabric, switch, &route)
+                    self.imports(switch, &route)
                 }
                 Some(apart) => (Vec::new(), Some(NotImported::Apart(apart))),
-                None => self.imports(fabric, switch, &route),
+                None => self.imports(switch, &route),
             };
             Received {
                 origin: device,
@@ -269,7 +261,8 @@ impl State {
     }
 
     /// The LAG of a switch by which an endpoint is attached, if it is.
-    pub(crate) fn leg(&self, fabric: &Fabric, switch: DeviceId, id: EndpointId) -> Option<LagId> {
+    pub(crate) fn leg(&self, switch: DeviceId, id: EndpointId) -> Option<LagId> {
+        let fabric = &self.fabric;
         let network = fabric.network(self.evpn.network_of(fabric, id)?);
         fabric.uplink_ports(network.uplink).into_iter().find_map(|nic| {
             let far = self.far(nic)?;
@@ -279,17 +272,12 @@ impl State {
 
     /// The address by which an endpoint at a VTEP is reached: that of the pair, or the side's own for what
     /// hangs on it alone and where that is wanted.
-    pub(crate) fn endpoint_next_hop(
-        &self,
-        fabric: &Fabric,
-        switch: DeviceId,
-        id: EndpointId,
-    ) -> Option<IpAddr> {
+    pub(crate) fn endpoint_next_hop(&self, switch: DeviceId, id: EndpointId) -> Option<IpAddr> {
+        let fabric = &self.fabric;
         let own = fabric.overlay_of(switch).map(|overlay| overlay.single_homed);
         let shared = fabric.vtep_of(switch).map(|vtep| vtep.value);
         let alone = own == Some(SingleHomed::Own) && fabric.device(switch).pair.is_some();
-        let grouped =
-            || self.leg(fabric, switch, id).is_some_and(|l| fabric.lag(l).group.is_some());
+        let grouped = || self.leg(switch, id).is_some_and(|l| fabric.lag(l).group.is_some());
         if !alone || grouped() {
             return shared;
         }
@@ -298,12 +286,8 @@ impl State {
     }
 
     /// Into what a VTEP imports a route that has reached it.
-    fn imports(
-        &self,
-        fabric: &Fabric,
-        switch: DeviceId,
-        route: &EvpnRoute,
-    ) -> (Vec<Import>, Option<NotImported>) {
+    fn imports(&self, switch: DeviceId, route: &EvpnRoute) -> (Vec<Import>, Option<NotImported>) {
+        let fabric = &self.fabric;
         let legs = |segment: EthernetSegmentId| {
             let legs = &fabric.ethernet_segment(segment).legs;
             legs.iter().any(|&leg| fabric.lag(leg).device == switch)
@@ -433,11 +417,11 @@ impl Origination<'_> {
         let fabric = self.fabric;
         let endpoint = fabric.endpoint(id);
         let at = fabric.presence(presence);
-        let leg = self.state.leg(fabric, self.switch, id);
+        let leg = self.state.leg(self.switch, id);
         let esi =
             leg.and_then(|leg| fabric.lag(leg).segment).map(|s| fabric.ethernet_segment(s).id);
         let mobility = self.state.evpn.moved.contains_key(&id).then_some(1);
-        let next_hop = self.state.endpoint_next_hop(fabric, self.switch, id).unwrap_or(self.vtep);
+        let next_hop = self.state.endpoint_next_hop(self.switch, id).unwrap_or(self.vtep);
         let routed = at.vrf.and_then(|vrf| self.routed(vrf.value));
         let known = if knows_addresses(fabric, presence) { &endpoint.addresses[..] } else { &[] };
         let addresses = known.iter().map(|address| Some(address.address()));
@@ -524,7 +508,7 @@ impl Origination<'_> {
         let Some((vni, router_mac, targets)) = self.routed(vrf) else { return };
         let place = self.fabric.vrf(vrf).place_of(self.switch);
         let rd = place.and_then(|place| self.state.evpn.tenant(vrf, place)).and_then(|own| own.rd);
-        for route in self.state.tenant_exports(self.fabric, vrf, self.switch) {
+        for route in self.state.tenant_exports(vrf, self.switch) {
             let kind = RouteKind::IpPrefix { prefix: route.prefix };
             let next_hop = match route.source {
                 TenantSource::Segment(_) => self.vtep,

@@ -125,7 +125,7 @@ fn local(state: &State, fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<Te
     }
     for (id, outside) in fabric.outsides() {
         let leads = outside.vrf.value == vrf && outside.on.contains(&at.switch);
-        if leads && state.way_out(fabric, id, at.switch).is_some() {
+        if leads && state.way_out(id, at.switch).is_some() {
             for prefix in &outside.prefixes {
                 add(prefix.value, TenantSource::Outside(id));
             }
@@ -163,7 +163,7 @@ fn lookup_local(
     }
     for (id, outside) in fabric.outsides() {
         let leads = outside.vrf.value == vrf && outside.on.contains(&at.switch);
-        if leads && state.way_out(fabric, id, at.switch).is_some() {
+        if leads && state.way_out(id, at.switch).is_some() {
             for prefix in outside.prefixes.iter().filter(|prefix| prefix.contains(address)) {
                 add(prefix.value, TenantSource::Outside(id));
             }
@@ -251,7 +251,8 @@ impl State {
     /// The routers that are Active for a segment's shared gateway address: one, if all of them hear each
     /// other, of the highest priority, of equal ones that of the higher address (RFC 9568 section 6.4.3).
     /// One that hears no better router is Active beside it (section 6.4.2). In the order of presences.
-    pub fn active_routers(&self, fabric: &Fabric, segment: SegmentId) -> Vec<PresenceId> {
+    pub fn active_routers(&self, segment: SegmentId) -> Vec<PresenceId> {
+        let fabric = &self.fabric;
         let presences = fabric.segment(segment).presences.iter();
         let mut sharing: Vec<PresenceId> = presences
             .filter(|&presence| {
@@ -273,7 +274,7 @@ impl State {
         });
         let mut active: Vec<PresenceId> = Vec::new();
         for presence in sharing {
-            if !active.iter().any(|&better| self.hears(fabric, presence, better)) {
+            if !active.iter().any(|&better| self.hears(presence, better)) {
                 active.push(presence);
             }
         }
@@ -282,19 +283,19 @@ impl State {
     }
 
     /// Whether frames for many that one switch of a segment sends come to another, by cables or by VXLAN.
-    fn hears(&self, fabric: &Fabric, at: PresenceId, from: PresenceId) -> bool {
+    fn hears(&self, at: PresenceId, from: PresenceId) -> bool {
+        let fabric = &self.fabric;
         // What is of another virtual router is not listened to (RFC 9568 section 7.1).
         let id = |presence| virtual_router(fabric.settings_at(presence));
         if id(at) != id(from) {
             return false;
         }
         let (here, there) = (fabric.presence(at), fabric.presence(from));
-        let carriers = self.carriers(fabric);
+        let carriers = self.carriers();
         let cabled =
             there.vlan.is_some_and(|vlan| carriers.joins(there.switch, here.switch, vlan.value));
         let flooded = || {
-            let (Some(own), Some(theirs)) = (self.floods(fabric, at), self.floods(fabric, from))
-            else {
+            let (Some(own), Some(theirs)) = (self.floods(at), self.floods(from)) else {
                 return false;
             };
             let address = fabric.vtep_of(here.switch).map(|vtep| vtep.value);
@@ -306,26 +307,23 @@ impl State {
 
     /// What a VRF on a switch tells other VTEPs of by type 5 routes (RFC 9136): what it has by itself,
     /// and what is leaked to it there.
-    pub(crate) fn tenant_exports(
-        &self,
-        fabric: &Fabric,
-        vrf: VrfId,
-        switch: DeviceId,
-    ) -> Vec<TenantRoute> {
+    pub(crate) fn tenant_exports(&self, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         let Some(place) = fabric.vrf(vrf).place_of(switch) else { return Vec::new() };
         let at = &fabric.vrf(vrf).switches[place];
         if at.vni.is_none() || irb(fabric, at) != Some(Irb::Symmetric) {
             return Vec::new();
         }
         let mut found = told(self, fabric, vrf, at);
-        found.extend(self.leaked(fabric, vrf, switch));
+        found.extend(self.leaked(vrf, switch));
         found.sort_unstable();
         found
     }
 
     /// What other VRFs leak to one on a switch: their own routes, and what they have from other VTEPs. What
     /// was leaked is not leaked again.
-    fn leaked(&self, fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+    fn leaked(&self, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         let mut found = Vec::new();
         for leak in fabric.leaks.values().filter(|leak| leak.to.value == vrf) {
             let from = leak.from.value;
@@ -333,7 +331,7 @@ impl State {
             let Some(at) = fabric.vrf(from).place_of(switch).filter(|_| here) else { continue };
             // What the VRF itself would not use is not passed on (RFC 4271 section 9.1.3).
             let mut routes = local(self, fabric, from, &fabric.vrf(from).switches[at]);
-            routes.extend(self.learned(fabric, from, switch, false));
+            routes.extend(self.learned(from, switch, false));
             for route in best_by_prefix(routes) {
                 let leaks = leak.prefixes.as_ref();
                 if leaks.is_none_or(|all| all.iter().any(|one| one.covers(&route.prefix))) {
@@ -346,13 +344,8 @@ impl State {
     }
 
     /// What a VRF on a switch has from other VTEPs by type 5 routes whose targets it imports.
-    fn learned(
-        &self,
-        fabric: &Fabric,
-        vrf: VrfId,
-        switch: DeviceId,
-        with_leaked: bool,
-    ) -> Vec<TenantRoute> {
+    fn learned(&self, vrf: VrfId, switch: DeviceId, with_leaked: bool) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         let mut found = Vec::new();
         let Some(place) = fabric.vrf(vrf).place_of(switch) else { return found };
         let Some(own) = self.evpn.tenant(vrf, place) else { return found };
@@ -369,11 +362,11 @@ impl State {
                 if !own.imports(&theirs.export) {
                     continue;
                 }
-                let Ok(next_hop) = self.reaches_vtep(fabric, switch, there.switch) else {
+                let Ok(next_hop) = self.reaches_vtep(switch, there.switch) else {
                     continue;
                 };
                 let routes = match with_leaked {
-                    true => self.tenant_exports(fabric, other, there.switch),
+                    true => self.tenant_exports(other, there.switch),
                     false => told(self, fabric, other, there),
                 };
                 for route in routes {
@@ -387,16 +380,12 @@ impl State {
                 }
             }
         }
-        self.distinct_prefixes(fabric, switch, found)
+        self.distinct_prefixes(switch, found)
     }
 
     /// Of what other VTEPs tell those that are no other's route (RFC 7432 section 7.9), prefix by prefix.
-    fn distinct_prefixes(
-        &self,
-        fabric: &Fabric,
-        switch: DeviceId,
-        mut found: Vec<TenantRoute>,
-    ) -> Vec<TenantRoute> {
+    fn distinct_prefixes(&self, switch: DeviceId, mut found: Vec<TenantRoute>) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         if !self.evpn.has_shared_distinguisher() {
             return found;
         }
@@ -404,7 +393,7 @@ impl State {
         let mut kept = Vec::with_capacity(found.len());
         for alike in found.chunk_by(|a, b| a.prefix == b.prefix) {
             let mut alike = alike.to_vec();
-            self.distinct(fabric, switch, &mut alike, |route| match route.source {
+            self.distinct(switch, &mut alike, |route| match route.source {
                 TenantSource::Learned(learnt) => {
                     let place = fabric.vrf(learnt.vrf).place_of(learnt.switch);
                     let instance = place.and_then(|place| self.evpn.tenant(learnt.vrf, place));
@@ -418,7 +407,8 @@ impl State {
     }
 
     /// The hosts at other VTEPs whose type 2 routes a VRF on a switch imports, as routes to each address.
-    fn hosts(&self, fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+    fn hosts(&self, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         let mut found = Vec::new();
         let Some(place) = fabric.vrf(vrf).place_of(switch) else { return found };
         let Some(own) = self.evpn.tenant(vrf, place) else { return found };
@@ -431,13 +421,13 @@ impl State {
             if endpoints.is_empty() {
                 continue;
             }
-            let Some(route) = self.host_route(fabric, own, switch, id) else { continue };
+            let Some(route) = self.host_route(own, switch, id) else { continue };
             for &endpoint in endpoints {
-                if shared && !self.telling_of(fabric, switch, endpoint).contains(&id) {
+                if shared && !self.telling_of(switch, endpoint).contains(&id) {
                     continue;
                 }
                 let all = fabric.endpoint(endpoint).addresses.iter().map(|one| one.address());
-                let elsewhere = all.filter(|&address| !self.has_here(fabric, address, switch));
+                let elsewhere = all.filter(|&address| !self.has_here(address, switch));
                 found.extend(
                     elsewhere
                         .map(|address| TenantRoute { prefix: IpPrefix::host(address), ..route }),
@@ -448,13 +438,9 @@ impl State {
     }
 
     /// As [`State::arrives`], but two sides of a pair reach each other for type 5 by their own addresses.
-    fn reaches_vtep(
-        &self,
-        fabric: &Fabric,
-        here: DeviceId,
-        there: DeviceId,
-    ) -> Result<IpAddr, Apart> {
-        match self.arrives(fabric, here, there) {
+    fn reaches_vtep(&self, here: DeviceId, there: DeviceId) -> Result<IpAddr, Apart> {
+        let fabric = &self.fabric;
+        match self.arrives(here, there) {
             Err(Apart::Own) => {
                 let own = fabric.router_of(there).and_then(|router| router.loopbacks.first());
                 own.map(|loopback| loopback.address()).ok_or(Apart::NextHop)
@@ -465,18 +451,13 @@ impl State {
 
     /// The best routes of a VRF on a switch to one address: those of [`tenant_routes`](Self::tenant_routes)
     /// with the longest prefix that holds it, found without making the table.
-    pub fn tenant_lookup(
-        &self,
-        fabric: &Fabric,
-        vrf: VrfId,
-        switch: DeviceId,
-        address: IpAddr,
-    ) -> Vec<TenantRoute> {
+    pub fn tenant_lookup(&self, vrf: VrfId, switch: DeviceId, address: IpAddr) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         // Nothing is more specific than a route to the host.
-        let mut found = self.lookup_hosts(fabric, vrf, switch, address);
+        let mut found = self.lookup_hosts(vrf, switch, address);
         if found.is_empty() {
-            found = self.lookup_own(fabric, vrf, switch, address, true);
-            found.extend(self.lookup_leaked(fabric, vrf, switch, address));
+            found = self.lookup_own(vrf, switch, address, true);
+            found.extend(self.lookup_leaked(vrf, switch, address));
         } else if let Some(place) = fabric.vrf(vrf).place_of(switch) {
             found.extend(lookup_local(
                 self,
@@ -494,12 +475,12 @@ impl State {
     /// leaked elsewhere only if asked for.
     pub(crate) fn lookup_own(
         &self,
-        fabric: &Fabric,
         vrf: VrfId,
         switch: DeviceId,
         address: IpAddr,
         with_leaked: bool,
     ) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         let mut found = Vec::new();
         let Some(place) = fabric.vrf(vrf).place_of(switch) else { return found };
         let at = &fabric.vrf(vrf).switches[place];
@@ -555,12 +536,12 @@ impl State {
                 theirs.advertise_subnets || !matches!(route.source, TenantSource::Segment(_))
             });
             if with_leaked {
-                routes.extend(self.lookup_leaked(fabric, other, there, address));
+                routes.extend(self.lookup_leaked(other, there, address));
             }
             if routes.is_empty() {
                 continue;
             }
-            let Ok(next_hop) = self.reaches_vtep(fabric, switch, there) else { continue };
+            let Ok(next_hop) = self.reaches_vtep(switch, there) else { continue };
             told.extend(routes.into_iter().map(|route| TenantRoute {
                 prefix: route.prefix,
                 source: TenantSource::Learned(Learnt { switch: there, vrf: other }),
@@ -568,18 +549,13 @@ impl State {
                 vni: theirs.vni.map(|vni| vni.value),
             }));
         }
-        found.extend(self.distinct_prefixes(fabric, switch, told));
+        found.extend(self.distinct_prefixes(switch, told));
         found
     }
 
     /// The part of [`leaked`](Self::leaked) that leads to an address.
-    fn lookup_leaked(
-        &self,
-        fabric: &Fabric,
-        vrf: VrfId,
-        switch: DeviceId,
-        address: IpAddr,
-    ) -> Vec<TenantRoute> {
+    fn lookup_leaked(&self, vrf: VrfId, switch: DeviceId, address: IpAddr) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         let mut found = Vec::new();
         for leak in fabric.leaks.values().filter(|leak| leak.to.value == vrf) {
             let from = leak.from.value;
@@ -587,7 +563,7 @@ impl State {
             if !here || fabric.vrf(from).place_of(switch).is_none() {
                 continue;
             }
-            for route in self.lookup_own(fabric, from, switch, address, false) {
+            for route in self.lookup_own(from, switch, address, false) {
                 let leaks = leak.prefixes.as_ref();
                 if leaks.is_none_or(|all| all.iter().any(|one| one.covers(&route.prefix))) {
                     found.push(TenantRoute { source: TenantSource::Leaked(from), ..route });
@@ -598,26 +574,20 @@ impl State {
     }
 
     /// The part of [`hosts`](Self::hosts) that leads to an address.
-    fn lookup_hosts(
-        &self,
-        fabric: &Fabric,
-        vrf: VrfId,
-        switch: DeviceId,
-        address: IpAddr,
-    ) -> Vec<TenantRoute> {
+    fn lookup_hosts(&self, vrf: VrfId, switch: DeviceId, address: IpAddr) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         let mut found = Vec::new();
         let Some(place) = fabric.vrf(vrf).place_of(switch) else { return found };
         let Some(own) = self.evpn.tenant(vrf, place) else { return found };
         if irb(fabric, &fabric.vrf(vrf).switches[place]) != Some(Irb::Symmetric) {
             return found;
         }
-        if self.has_here(fabric, address, switch) {
+        if self.has_here(address, switch) {
             return found;
         }
         for &endpoint in fabric.endpoints_with(address) {
-            let telling = self.telling_of(fabric, switch, endpoint);
-            let routes =
-                telling.into_iter().filter_map(|id| self.host_route(fabric, own, switch, id));
+            let telling = self.telling_of(switch, endpoint);
+            let routes = telling.into_iter().filter_map(|id| self.host_route(own, switch, id));
             found.extend(
                 routes.map(|route| TenantRoute { prefix: IpPrefix::host(address), ..route }),
             );
@@ -626,16 +596,12 @@ impl State {
     }
 
     /// The VTEPs whose routes for an endpoint get to another as their own (RFC 7432 section 7.9).
-    fn telling_of(
-        &self,
-        fabric: &Fabric,
-        switch: DeviceId,
-        endpoint: EndpointId,
-    ) -> Vec<PresenceId> {
+    fn telling_of(&self, switch: DeviceId, endpoint: EndpointId) -> Vec<PresenceId> {
+        let fabric = &self.fabric;
         let all = self.evpn.attached(endpoint).iter().copied();
         let mut found: Vec<PresenceId> =
             all.filter(|&id| fabric.presence(id).switch != switch).collect();
-        self.distinct(fabric, switch, &mut found, |&id| {
+        self.distinct(switch, &mut found, |&id| {
             (fabric.presence(id).switch, self.evpn.distinguisher(id))
         });
         found
@@ -644,7 +610,8 @@ impl State {
     /// Whether whoever has an address hangs on a switch that routes for its segment, which then prefers its own
     /// port to what other leaves tell, of the Ethernet segment or of another that has the address too (RFC 7432
     /// section 8.4, RFC 9135 section 5.2).
-    fn has_here(&self, fabric: &Fabric, address: IpAddr, switch: DeviceId) -> bool {
+    fn has_here(&self, address: IpAddr, switch: DeviceId) -> bool {
+        let fabric = &self.fabric;
         let owners = fabric.endpoints_with(address).iter();
         owners
             .flat_map(|&endpoint| self.evpn.attached(endpoint))
@@ -652,13 +619,8 @@ impl State {
     }
 
     /// The route to a host at a presence of another VTEP, without its prefix, if it is imported.
-    fn host_route(
-        &self,
-        fabric: &Fabric,
-        own: &Instance,
-        switch: DeviceId,
-        id: PresenceId,
-    ) -> Option<TenantRoute> {
+    fn host_route(&self, own: &Instance, switch: DeviceId, id: PresenceId) -> Option<TenantRoute> {
+        let fabric = &self.fabric;
         let presence = fabric.presence(id);
         let of = presence.vrf.filter(|_| is_gateway(fabric, id))?.value;
         let place = fabric.vrf(of).place_of(presence.switch)?;
@@ -668,7 +630,7 @@ impl State {
         if !own.imports(&theirs.export) || !routed {
             return None;
         }
-        let next_hop = self.arrives(fabric, switch, presence.switch).ok()?;
+        let next_hop = self.arrives(switch, presence.switch).ok()?;
         let learnt = Learnt { switch: presence.switch, vrf: of };
         Some(TenantRoute {
             prefix: IpPrefix::host(next_hop),
@@ -680,12 +642,13 @@ impl State {
 
     /// The routing table of a VRF on a switch, the best source of each prefix only: what is its own
     /// before what is leaked, that before what is learned.
-    pub fn tenant_routes(&self, fabric: &Fabric, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+    pub fn tenant_routes(&self, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
         let Some(place) = fabric.vrf(vrf).place_of(switch) else { return Vec::new() };
         let mut found = local(self, fabric, vrf, &fabric.vrf(vrf).switches[place]);
-        found.extend(self.leaked(fabric, vrf, switch));
-        found.extend(self.learned(fabric, vrf, switch, true));
-        found.extend(self.hosts(fabric, vrf, switch));
+        found.extend(self.leaked(vrf, switch));
+        found.extend(self.learned(vrf, switch, true));
+        found.extend(self.hosts(vrf, switch));
         best_by_prefix(found)
     }
 }

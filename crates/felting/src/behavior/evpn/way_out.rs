@@ -26,23 +26,24 @@ pub(crate) type Door = (PortId, Option<VlanId>);
 impl State {
     /// By what a switch leads to a network outside; none while nothing that leads there is up. A route whose next
     /// hop is not reached is not used (RFC 4271 section 9.1.2.1).
-    pub fn way_out(&self, fabric: &Fabric, outside: OutsideId, switch: DeviceId) -> Option<WayOut> {
+    pub fn way_out(&self, outside: OutsideId, switch: DeviceId) -> Option<WayOut> {
+        let fabric = &self.fabric;
         let made = fabric.outside(outside);
         let Some(via) = made.via.map(|via| via.value) else { return Some(WayOut::Beyond) };
         if self.is_off(via) {
             return None;
         }
         let Some(segment) = made.segment.map(|segment| segment.value) else {
-            return self.links_between(fabric, switch, via, made.vrf.value).map(WayOut::Link);
+            return self.links_between(switch, via, made.vrf.value).map(WayOut::Link);
         };
         let presence = fabric.presence_of(segment, switch)?;
         let meets = |id: PresenceId| {
             let at = fabric.presence(id);
-            at.vlan.is_some_and(|vlan| self.meets(fabric, at.switch, vlan.value, via))
+            at.vlan.is_some_and(|vlan| self.meets(at.switch, vlan.value, via))
         };
         let elsewhere = || {
             fabric.segment(segment).presences.iter().any(|other| {
-                other != presence && self.learns(fabric, presence, other).is_ok() && meets(other)
+                other != presence && self.learns(presence, other).is_ok() && meets(other)
             })
         };
         (meets(presence) || elsewhere()).then_some(WayOut::Segment(presence))
@@ -51,16 +52,16 @@ impl State {
     /// A routed interface of a switch in a VRF whose link to a router is up.
     fn links_between(
         &self,
-        fabric: &Fabric,
         switch: DeviceId,
         via: DeviceId,
         vrf: crate::fabric::VrfId,
     ) -> Option<InterfaceId> {
+        let fabric = &self.fabric;
         let mut own = fabric.router_of(switch)?.interfaces.iter();
         own.find(|&id| {
             let interface = fabric.interface(id);
             interface.vrf.is_some_and(|own| own.value == vrf)
-                && self.ports_of(fabric, id).into_iter().any(|port| {
+                && self.ports_of(id).into_iter().any(|port| {
                     let far = self.far(port);
                     let tag = interface.tag.map(|tag| tag.value);
                     far.is_some_and(|far| fabric.port(far).device == via && takes(fabric, far, tag))
@@ -69,7 +70,8 @@ impl State {
     }
 
     /// The ports that a routed interface sends by.
-    pub(crate) fn ports_of(&self, fabric: &Fabric, interface: InterfaceId) -> Vec<PortId> {
+    pub(crate) fn ports_of(&self, interface: InterfaceId) -> Vec<PortId> {
+        let fabric = &self.fabric;
         match fabric.interface(interface).place {
             InterfacePlace::Port(port) => vec![port],
             InterfacePlace::Lag(lag) => {
@@ -83,8 +85,9 @@ impl State {
 
     /// Whether frames of a VLAN at a switch come to a router by cables: to a port that bridges, or to a routed
     /// interface.
-    fn meets(&self, fabric: &Fabric, switch: DeviceId, vlan: VlanId, via: DeviceId) -> bool {
-        let carriers = self.carriers(fabric);
+    fn meets(&self, switch: DeviceId, vlan: VlanId, via: DeviceId) -> bool {
+        let fabric = &self.fabric;
+        let carriers = self.carriers();
         let mut met = false;
         carriers.spread(Node { device: switch, part: 0 }, vlan, |at| {
             met |= at.node.device == via
@@ -99,12 +102,13 @@ impl State {
     }
 
     /// The ports by which a router outside sends into a segment from a routed interface.
-    pub(crate) fn doors_of(&self, fabric: &Fabric, via: DeviceId, segment: SegmentId) -> Vec<Door> {
-        let carriers = self.carriers(fabric);
+    pub(crate) fn doors_of(&self, via: DeviceId, segment: SegmentId) -> Vec<Door> {
+        let fabric = &self.fabric;
+        let carriers = self.carriers();
         let interfaces = fabric.router_of(via).into_iter().flat_map(|own| own.interfaces.iter());
         let doors = interfaces.flat_map(|id| {
             let tag = fabric.interface(id).tag.map(|tag| tag.value);
-            self.ports_of(fabric, id).into_iter().map(move |port| (port, tag))
+            self.ports_of(id).into_iter().map(move |port| (port, tag))
         });
         let leads = |&(port, tag): &Door| {
             let Some(far) = self.far(port) else { return false };

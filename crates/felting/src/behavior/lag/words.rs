@@ -2,11 +2,12 @@
 
 use super::{MemberState, Reason, rank};
 use crate::behavior::State;
-use crate::fabric::{Fabric, MemberId};
+use crate::fabric::MemberId;
 use crate::value::Unanswered;
 
 /// Why a member is not in use; none if it is.
-pub(crate) fn why_not(fabric: &Fabric, state: &State, member: MemberId) -> Option<String> {
+pub(crate) fn why_not(state: &State, member: MemberId) -> Option<String> {
+    let fabric = state.fabric();
     let outcome = state.member(member);
     if outcome.state == MemberState::Selected {
         let below = state.lag(fabric.member(member).lag).below_minimum;
@@ -15,7 +16,7 @@ pub(crate) fn why_not(fabric: &Fabric, state: &State, member: MemberId) -> Optio
     let text = match outcome.reason {
         Reason::Negotiated | Reason::NotNegotiated => return None,
         Reason::TakenBy(other) => format!("the LAG {} has the port", fabric.lag(other).name.value),
-        Reason::Outranked { .. } => format!("stands by: {}", outranked(fabric, state, member)),
+        Reason::Outranked { .. } => format!("stands by: {}", outranked(state, member)),
         Reason::OtherPartner(lead) => {
             format!("left out: the LAG has {} for a partner", fabric.lag_label(lead))
         }
@@ -45,7 +46,8 @@ pub(crate) fn why_not(fabric: &Fabric, state: &State, member: MemberId) -> Optio
 }
 
 /// By what the members in use are better than one that stands by, as the end sees it that decides.
-pub(crate) fn outranked(fabric: &Fabric, state: &State, member: MemberId) -> String {
+pub(crate) fn outranked(state: &State, member: MemberId) -> String {
+    let fabric = state.fabric();
     let Reason::Outranked { decider, .. } = state.member(member).reason else {
         return String::new();
     };

@@ -29,7 +29,12 @@ pub enum LostWay {
 
 impl Underlay {
     /// Where the way from a router to an address is lost; none if it gets there.
-    pub fn where_lost(&self, fabric: &Fabric, from: RouterId, address: IpAddr) -> Option<LostWay> {
+    pub(in crate::behavior) fn where_lost(
+        &self,
+        fabric: &Fabric,
+        from: RouterId,
+        address: IpAddr,
+    ) -> Option<LostWay> {
         let at = match self.delivers(fabric, from, address) {
             Ok(()) => return None,
             Err(NoRoute::Circle(at, to)) => return Some(LostWay::Circle(at, to)),
@@ -61,7 +66,7 @@ impl Underlay {
     }
 
     /// The sessions of a router by which a policy, here or there, keeps a prefix from it that the peer has.
-    pub fn barred(
+    pub(in crate::behavior) fn barred(
         &self,
         fabric: &Fabric,
         at: RouterId,

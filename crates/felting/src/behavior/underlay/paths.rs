@@ -91,19 +91,9 @@ pub(crate) struct Towards {
 /// The distance of each router by one domain's links.
 type Distances = IdVec<RouterId, Option<u32>>;
 
-impl State {
-    /// The routes of all routers to a prefix that is advertised into the underlay, in n log n of links.
-    ///
-    /// A router prefers what is its own, then what is written, then what BGP says, then OSPF or IS-IS; of
-    /// OSPF and IS-IS a path inside the area (RFC 2328 section 11).
-    pub fn toward(&self, fabric: &Fabric, prefix: IpPrefix) -> Toward {
-        self.underlay().toward(fabric, prefix)
-    }
-}
-
 impl Underlay {
     /// The routes of all routers to a prefix.
-    pub(super) fn toward(&self, fabric: &Fabric, prefix: IpPrefix) -> Toward {
+    pub(in crate::behavior) fn toward(&self, fabric: &Fabric, prefix: IpPrefix) -> Toward {
         let mut routes: IdVec<RouterId, Option<Route>> = IdVec::filled(&fabric.routers, None);
         let origins = self.origins(&prefix);
         self.shortest(fabric, origins, &prefix, &mut routes);
@@ -133,11 +123,11 @@ impl State {
     /// Why it has no way to send it.
     pub(crate) fn next(
         &self,
-        fabric: &Fabric,
         router: RouterId,
         address: IpAddr,
         towards: &mut Towards,
     ) -> Result<Option<Next>, NoRoute> {
+        let fabric = &self.fabric;
         let underlay = self.underlay();
         if Underlay::owns(fabric, router, address) {
             return Ok(None);
@@ -166,8 +156,7 @@ impl State {
                 Ok(Some(Next { prefix, source, metric: 0, steps }))
             }
             Used::Told(prefix, _) => {
-                let toward =
-                    towards.known.entry(prefix).or_insert_with(|| self.toward(fabric, prefix));
+                let toward = towards.known.entry(prefix).or_insert_with(|| self.toward(prefix));
                 let route = toward.routes[router].as_ref().filter(|route| !route.hops.is_empty());
                 let route = route.ok_or(NoRoute::Unknown(router))?;
                 Ok(Some(Next {
@@ -198,7 +187,7 @@ impl State {
         // By an address that is not a neighbor's: the way to that address is followed.
         match way.via {
             Via::Address(via) if via != address => {
-                let next = self.next(fabric, router, via, towards)?;
+                let next = self.next(router, via, towards)?;
                 let to = IpPrefix::host(address).shortened(length);
                 next.map(|next| next.steps).ok_or(NoRoute::Circle(router, to))
             }

@@ -36,7 +36,7 @@ pub(super) fn is_used(fabric: &Fabric, route: &StaticRoute, wans: &IdVec<WanId, 
 impl Underlay {
     /// Whether a packet from a router gets to an address, and if not why not. Of several ways that are as good
     /// the first is followed.
-    pub fn delivers(
+    pub(in crate::behavior) fn delivers(
         &self,
         fabric: &Fabric,
         from: RouterId,

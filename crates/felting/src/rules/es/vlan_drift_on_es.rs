@@ -100,7 +100,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 continue;
             };
             let elected =
-                cx.state.election(fabric, id, |leg| vlan(leg).map(|vlan| vlan.value)).forwarders();
+                cx.state.election(id, |leg| vlan(leg).map(|vlan| vlan.value)).forwarders();
             let outcome = match elected.len() {
                 0 => "no leaf forwards: frames for many don\u{2019}t get to the host",
                 1 => {

@@ -82,11 +82,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             draft = draft.related(limit.span, format!("{} at once", limit.value));
         }
         draft
-            .wire(format!(
-                "{} {}",
-                names[0],
-                cx.state.why_not(fabric, waiting[0]).unwrap_or_default()
-            ))
+            .wire(format!("{} {}", names[0], cx.state.why_not(waiting[0]).unwrap_or_default()))
             .remedy(format!(
                 "set the port priorities on {decides} to choose, or use {limit} members"
             ))

@@ -100,21 +100,20 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (device, origin, _) in &vteps {
         let Some(own) = asn(fabric, *device) else { continue };
         let deaf = vteps.iter().any(|(other, at, _)| {
-            asn(fabric, *other) != Some(own)
-                && !cx.state.bgp().reaches(fabric, Family::Evpn, *origin, *at)
+            asn(fabric, *other) != Some(own) && !cx.state.routes_reach(Family::Evpn, *origin, *at)
         });
         // The routes of one AS are dropped at the same places.
         if !deaf || !tried.insert(own) {
             continue;
         }
-        let found = cx.state.bgp().propagate(fabric, Family::Evpn, &[*origin], None);
+        let found = cx.state.propagate(Family::Evpn, &[*origin], None);
         for (at, router) in fabric.routers() {
             let Some(theirs) =
                 router.as_number.filter(|asn| asn.value != own && found.best[at].is_none())
             else {
                 continue;
             };
-            let offers = cx.state.bgp().received(fabric, Family::Evpn, &found, at, None);
+            let offers = cx.state.offers(Family::Evpn, &found, at, None);
             let Some((session, _)) =
                 offers.iter().find(|(_, offer)| *offer == Err(NotPassed::AsLoop))
             else {

@@ -111,9 +111,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 asn(fabric, *other) == asn(fabric, leaf)
                     && *other != leaf
                     && fabric.pair_of(*other, leaf).is_none()
-                    && router(leaf).is_some_and(|at| {
-                        !cx.state.bgp().reaches(fabric, Family::Evpn, *origin, at)
-                    })
+                    && router(leaf)
+                        .is_some_and(|at| !cx.state.routes_reach(Family::Evpn, *origin, at))
             })
         });
         let Some(&leaf) = deaf else {
@@ -158,7 +157,7 @@ struct Half {
 /// Non-clients of a reflector that learn from each other by one other speaker only: not over a session of their own,
 /// and not as the sides of a pair.
 fn half_passed(cx: &Context<'_>, reflector: DeviceId, leaves: &[DeviceId]) -> Option<Half> {
-    let (fabric, bgp) = (cx.fabric, cx.state.bgp());
+    let fabric = cx.fabric;
     let first = *leaves.first()?;
     let at = fabric.device(first).router?;
     leaves[1..].iter().take(MOST_TRIED).find_map(|&other| {
@@ -166,8 +165,8 @@ fn half_passed(cx: &Context<'_>, reflector: DeviceId, leaves: &[DeviceId]) -> Op
         if asn(fabric, other) != asn(fabric, first) || fabric.pair_of(first, other).is_some() {
             return None;
         }
-        let found = bgp.propagate(fabric, Family::Evpn, &[origin], None);
-        let offers = bgp.received(fabric, Family::Evpn, &found, at, None);
+        let found = cx.state.propagate(Family::Evpn, &[origin], None);
+        let offers = cx.state.offers(Family::Evpn, &found, at, None);
         let peer = |session| fabric.session(session).peer;
         let withheld = offers.iter().any(|(session, offer)| {
             peer(*session) == reflector && *offer == Err(NotPassed::NotReflected)

@@ -54,8 +54,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let router = fabric.device(session.device).router;
         let passes = vteps(cx).into_iter().find(|(device, origin, _)| {
             *device != session.peer
-                && router
-                    .is_some_and(|at| cx.state.bgp().reaches(fabric, Family::Evpn, *origin, at))
+                && router.is_some_and(|at| cx.state.routes_reach(Family::Evpn, *origin, at))
         });
         let place = session.next_hop.map_or(session.span, |rule| rule.span);
         let Some((vtep, _, address)) = passes.filter(|_| said.insert(place)) else { continue };

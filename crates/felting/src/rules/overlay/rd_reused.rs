@@ -90,8 +90,8 @@ fn shared(cx: &Context<'_>, out: &mut Findings<'_>) {
         // Who would learn of both leaves, and hears of one.
         let segment = fabric.segment(fabric.presence(one).segment);
         let hears_of = |at: PresenceId| {
-            let used = cx.state.aliases(fabric, at, [one, other]);
-            let both = [one, other].iter().all(|&there| cx.state.learns(fabric, at, there).is_ok());
+            let used = cx.state.aliases(at, [one, other]);
+            let both = [one, other].iter().all(|&there| cx.state.learns(at, there).is_ok());
             let kept = used.first().filter(|_| both && used.len() == 1);
             kept.map(|&(there, _)| (at, there))
         };

@@ -57,7 +57,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let deaf = of_as(own).find(|(other, origin, _)| {
             fabric.pair_of(*device, *other).is_none()
                 && other != device
-                && !cx.state.bgp().reaches(fabric, Family::Evpn, *origin, *router)
+                && !cx.state.routes_reach(Family::Evpn, *origin, *router)
         });
         let Some((other, ..)) = deaf else { continue };
         // A speaker that both have sessions with would have to reflect.

@@ -82,8 +82,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         };
         let lost = fabric.device(session.device).router.zip(session.peer_address);
-        let lost = lost
-            .and_then(|(router, peer)| cx.state.underlay().where_lost(fabric, router, peer.value));
+        let lost = lost.and_then(|(router, peer)| cx.state.where_lost(router, peer.value));
         let Some(lost) = lost else { continue };
         let loss = loss(cx, lost, session.peer);
         let mut devices = vec![session.device, session.peer];

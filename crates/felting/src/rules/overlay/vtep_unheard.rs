@@ -167,7 +167,7 @@ fn wire(cx: &Context<'_>, case: &Case) -> String {
     let name = |presence: PresenceId| fabric.device_name(fabric.presence(presence).switch);
     let (one, other) = (name(case.here), name(case.there));
     let segment = &fabric.segment(fabric.presence(case.here).segment).name.value;
-    let copies = |from, to| cx.state.copies(fabric, from, to).is_ok();
+    let copies = |from, to| cx.state.copies(from, to).is_ok();
     match (copies(case.here, case.there), copies(case.there, case.here)) {
         (false, false) => format!(
             "{one} and {other} flood nothing to each other, and neither knows what is behind the other: {segment} is \

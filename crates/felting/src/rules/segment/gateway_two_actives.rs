@@ -55,7 +55,7 @@ reason = "an example"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (id, segment) in fabric.segments() {
-        let active = cx.state.active_routers(fabric, id);
+        let active = cx.state.active_routers(id);
         // Sides of a pair and VTEPs that don't hear each other are told as such.
         let apart = |a: PresenceId, b: PresenceId| {
             let switches = [a, b].map(|presence| fabric.presence(presence).switch);

@@ -59,9 +59,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             };
             let router = fabric.device(switch).router;
             let unreached = overlay.rendezvous.iter().find(|point| {
-                router.is_some_and(|router| {
-                    cx.state.underlay().delivers(fabric, router, point.value).is_err()
-                })
+                router.is_some_and(|router| cx.state.delivers(router, point.value).is_err())
             });
             let (place, text) = match (overlay.rendezvous.is_empty(), unreached) {
                 (true, _) => (overlay.span, "no rendezvous point is written".to_owned()),

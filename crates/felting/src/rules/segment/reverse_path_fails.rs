@@ -70,7 +70,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 }
                 let toward = routes
                     .entry(point.value)
-                    .or_insert_with(|| cx.state.toward(fabric, IpPrefix::host(point.value)));
+                    .or_insert_with(|| cx.state.toward(IpPrefix::host(point.value)));
                 let Some(blocked) = toward.blocks_joins(fabric, switch) else { continue };
                 let (name, at) = (fabric.device_name(switch), fabric.interface(blocked));
                 out.report(

@@ -64,8 +64,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let others = crate::diagnostic::some_of(&others);
         // The label of a route is what goes on the wire: where the targets agree, both VNIs work.
         let flows = parts.iter().all(|&(here, there)| {
-            cx.state.learns(fabric, here, there).is_ok()
-                && cx.state.learns(fabric, there, here).is_ok()
+            cx.state.learns(here, there).is_ok() && cx.state.learns(there, here).is_ok()
         });
         let wire = match flows {
             true => format!(

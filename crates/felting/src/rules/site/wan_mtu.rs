@@ -37,7 +37,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let sites =
             devices.map(|device| site_of(fabric, device).map(|site| &fabric.site(site).on[..]));
         let needed = match sites {
-            [Some(near), Some(far)] => mtu::needed_between(fabric, cx.state, [near, far]),
+            [Some(near), Some(far)] => mtu::needed_between(cx.state, [near, far]),
             _ => mtu::needed(fabric),
         };
         let Some(needed) = needed else { return };

@@ -67,8 +67,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 fabric.router_of(device)?.loopbacks.first().map(|l| l.address())
             });
             let lost = vteps(from).find_map(|(device, router, _)| {
-                let inside = door
-                    .is_none_or(|door| cx.state.underlay().delivers(fabric, router, door).is_ok());
+                let inside = door.is_none_or(|door| cx.state.delivers(router, door).is_ok());
                 if !inside {
                     return None;
                 }
@@ -77,13 +76,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     let others = wan.ends.iter().map(|end| fabric.port(end.value).device);
                     let theirs = others.into_iter().find(|&d| site_of(fabric, d) == Some(to));
                     let router = theirs.and_then(|device| fabric.device(device).router);
-                    router.is_some_and(|router| {
-                        cx.state.underlay().delivers(fabric, router, vtep.value).is_ok()
-                    })
+                    router.is_some_and(|router| cx.state.delivers(router, vtep.value).is_ok())
                 };
                 let (_, _, vtep) = vteps(to).find(|(.., vtep)| {
-                    cx.state.underlay().delivers(fabric, router, vtep.value).is_err()
-                        && at_home(vtep)
+                    cx.state.delivers(router, vtep.value).is_err() && at_home(vtep)
                 })?;
                 Some((device, vtep))
             });

@@ -64,7 +64,7 @@ fn wire(cx: &Context<'_>, id: StackId) -> String {
     let split = stack.members.iter().rev().find_map(|member| {
         let ports = member.stack_ports.iter();
         let cut = ports.fold(Condition::default(), |cut, &port| cut.port(port));
-        let state = cx.state.given(fabric, &cut);
+        let state = cx.state.given(&cut);
         state.stack(id).is_doubled().then_some((member.id.get(), state))
     });
     let Some((number, state)) = split else {

@@ -94,7 +94,7 @@ differs = [{ on = "kelp-b", priority = 8192 }]
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let carriers = cx.state.carriers(fabric);
+    let carriers = cx.state.carriers();
     let mut said: FxHashSet<(PresenceId, PresenceId)> = FxHashSet::default();
     let switches = fabric.devices().filter(|(id, device)| {
         device.kind == DeviceKind::Switch && fabric.overlay_of(*id).is_none()

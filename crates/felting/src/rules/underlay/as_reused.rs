@@ -111,14 +111,14 @@ fn drops(cx: &Context<'_>, at: RouterId, origin: RouterId) -> bool {
     let loopback = fabric.router(origin).loopbacks.first().map(|loopback| loopback.address());
     let own = loopback.into_iter().chain(fabric.vtep_of(device).map(|vtep| vtep.value));
     let by_underlay = own.into_iter().any(|address| {
-        let lost = cx.state.underlay().where_lost(fabric, at, address);
+        let lost = cx.state.where_lost(at, address);
         matches!(lost, Some(LostWay::NotPassed(_, NotPassed::AsLoop)))
     });
     let by_evpn = || {
         let bgp = cx.state.bgp();
         let both =
             fabric.vtep_of(device).is_some() && fabric.vtep_of(fabric.router(at).device).is_some();
-        both && !bgp.reaches(cx.fabric, Family::Evpn, origin, at)
+        both && !cx.state.routes_reach(Family::Evpn, origin, at)
             && bgp
                 .where_lost(fabric, Family::Evpn, &[origin], at, None)
                 .is_some_and(|(_, why)| why == NotPassed::AsLoop)

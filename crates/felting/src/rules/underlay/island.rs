@@ -88,7 +88,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .peekable();
         // Most addresses are known to the first one asked, so no more are looked for.
         if others.peek().is_none()
-            || others.any(|from| cx.state.underlay().delivers(fabric, from, address.value).is_ok())
+            || others.any(|from| cx.state.delivers(from, address.value).is_ok())
             || explained(cx, *device)
         {
             continue;

@@ -111,7 +111,6 @@ struct Case {
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let underlay = cx.state.underlay();
     let written = fabric.sessions().any(|(_, session)| {
         let policies = session.import.iter().chain(&session.export);
         let mut policies = policies.map(|policy| policy.value);
@@ -133,11 +132,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             if router == origin || own == address || !share(cx, at, of) {
                 continue;
             }
-            let barred = underlay.barred(fabric, router, prefix);
+            let barred = cx.state.barred(router, prefix);
             if barred.is_empty() {
                 continue;
             }
-            let cut = underlay.delivers(fabric, router, address).is_err();
+            let cut = cx.state.delivers(router, address).is_err();
             for (session, why) in barred {
                 let loss = loss_at(cx, session, why);
                 let kind = u8::from(why == NotPassed::Imported);

@@ -78,9 +78,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             Apart::Family => versions(cx, (from, own), (to, address)),
             Apart::NextHop => {
                 let router = fabric.device(from).router;
-                let lost = router.and_then(|router| {
-                    cx.state.underlay().where_lost(fabric, router, address.value)
-                });
+                let lost = router.and_then(|router| cx.state.where_lost(router, address.value));
                 let Some(lost) = lost else { continue };
                 loss(cx, lost, to)
             }

@@ -58,9 +58,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let brings = |(border, theirs): &&&(&VrfPresence, &Instance)| {
                     border.switch == at.switch || own.imports(&theirs.export)
                 };
-                let reached = |border: &VrfPresence| {
-                    cx.state.arrives(fabric, at.switch, border.switch).is_ok()
-                };
+                let reached =
+                    |border: &VrfPresence| cx.state.arrives(at.switch, border.switch).is_ok();
                 !told(at)
                     && !borders.iter().any(|border| brings(&border))
                     && borders.iter().any(|(border, _)| reached(border))
