@@ -56,4 +56,4 @@ pub use behavior::State;
 pub use diagnostic::{Finding, Report, Rule, Severity};
 pub use fabric::{Condition, Fabric};
 pub use open::{Statements, json_schema};
-pub use progress::Progress;
+pub use progress::{Cancelled, Progress};

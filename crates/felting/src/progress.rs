@@ -1,6 +1,8 @@
-//! How far a long piece of work is, for a program to show meanwhile.
+//! How far a long piece of work is, for a program to show meanwhile, and a way to call it off.
 
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::fmt;
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 /// What is being done.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -60,12 +62,16 @@ impl Stage {
     }
 }
 
-/// What is being done and how much of it is done, told by the work and read by whoever shows it.
+/// What is being done and how much of it is done, told by the work and read by whoever shows it. Whoever no longer
+/// wants the result [calls it off](Self::cancel).
+///
+/// All that may take long takes one as its last argument; who doesn't look passes `&Progress::default()`.
 ///
 /// ```
-/// use felting::progress::{Progress, Stage};
-/// let (fabric, progress) = (felting::Fabric::from_text("empty.toml", ""), Progress::default());
-/// fabric.check(None, &progress);
+/// use felting::progress::Stage;
+/// use felting::{Condition, Fabric, Progress, State};
+/// let (fabric, progress) = (Fabric::from_text("empty.toml", ""), Progress::default());
+/// State::of(&fabric, &Condition::default(), &progress).check(None, &progress);
 /// let now = progress.now();
 /// assert_eq!((now.stage, now.done == now.of), (Stage::Rules, true));
 /// ```
@@ -74,7 +80,22 @@ pub struct Progress {
     stage: AtomicUsize,
     done: AtomicUsize,
     of: AtomicUsize,
+    cancelled: AtomicBool,
+    /// Whether someone waits for work that is called off.
+    awaited: AtomicBool,
 }
+
+/// The work was called off before it was done.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Cancelled;
+
+impl fmt::Display for Cancelled {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("the work was called off")
+    }
+}
+
+impl std::error::Error for Cancelled {}
 
 /// How far the work is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -88,8 +109,50 @@ pub struct Now {
 }
 
 impl Progress {
+    /// Calls the work off: what goes on inside [`unless_cancelled`](Self::unless_cancelled) stops at its next step.
+    pub fn cancel(&self) {
+        self.cancelled.store(true, Ordering::Relaxed);
+    }
+
+    /// Does work that tells this progress how far it is, until it is done or [called off](Self::cancel). What was
+    /// worked out before is as it was.
+    ///
+    /// Work is left by unwinding, without a message: a program that is built to abort on panics can't call work off.
+    ///
+    /// # Errors
+    ///
+    /// [`Cancelled`], if the work was called off.
+    ///
+    /// ```
+    /// use felting::progress::Cancelled;
+    /// use felting::{Condition, Fabric, Progress, State};
+    /// let fabric = Fabric::from_text("empty.toml", "");
+    /// let progress = Progress::default();
+    /// let state = || State::of(&fabric, &Condition::default(), &progress);
+    /// assert!(progress.unless_cancelled(state).is_ok());
+    /// // As another thread would, when someone goes on typing.
+    /// progress.cancel();
+    /// assert_eq!(progress.unless_cancelled(state).err(), Some(Cancelled));
+    /// ```
+    pub fn unless_cancelled<T>(&self, work: impl FnOnce() -> T) -> Result<T, Cancelled> {
+        let outer = self.awaited.swap(true, Ordering::Relaxed);
+        let done = catch_unwind(AssertUnwindSafe(work));
+        self.awaited.store(outer, Ordering::Relaxed);
+        done.map_err(|thrown| match thrown.downcast::<Cancelled>() {
+            Ok(cancelled) => *cancelled,
+            Err(thrown) => resume_unwind(thrown),
+        })
+    }
+
+    fn stop_if_cancelled(&self) {
+        if self.cancelled.load(Ordering::Relaxed) && self.awaited.load(Ordering::Relaxed) {
+            resume_unwind(Box::new(Cancelled));
+        }
+    }
+
     /// Says what is done from now on, in how many steps; 0 if that is not known.
     pub fn begin(&self, stage: Stage, of: usize) {
+        self.stop_if_cancelled();
         self.done.store(0, Ordering::Relaxed);
         self.of.store(of, Ordering::Relaxed);
         self.stage.store(stage as usize, Ordering::Relaxed);
@@ -120,6 +183,7 @@ impl Progress {
 
     /// Says that steps are done.
     pub fn advance(&self, steps: usize) {
+        self.stop_if_cancelled();
         self.done.fetch_add(steps, Ordering::Relaxed);
     }
 
@@ -131,5 +195,45 @@ impl Progress {
             done: self.done.load(Ordering::Relaxed),
             of: self.of.load(Ordering::Relaxed),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn work_that_is_called_off_stops_at_its_next_step() {
+        let progress = Progress::default();
+        let mut done = 0;
+        let found = progress.unless_cancelled(|| {
+            for step in progress.each(Stage::Rows, 0..10) {
+                done = step;
+                if step == 3 {
+                    progress.cancel();
+                }
+            }
+        });
+        assert_eq!((found, done), (Err(Cancelled), 3));
+    }
+
+    #[test]
+    fn work_that_nobody_waits_for_is_done_though_called_off() {
+        let progress = Progress::default();
+        progress.cancel();
+        assert_eq!(progress.each(Stage::Rows, 0..10).count(), 10);
+    }
+
+    #[test]
+    fn threads_stop_too() {
+        use rayon::prelude::*;
+        let progress = Progress::default();
+        let found = progress.unless_cancelled(|| {
+            (0..1000).into_par_iter().for_each(|_| {
+                progress.advance(1);
+                progress.cancel();
+            });
+        });
+        assert_eq!(found, Err(Cancelled));
     }
 }
