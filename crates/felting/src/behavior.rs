@@ -10,6 +10,7 @@ pub(crate) mod carrier;
 mod cause;
 pub(crate) mod domain;
 pub(crate) mod evpn;
+pub(crate) mod gateway;
 pub(crate) mod host;
 pub(crate) mod lag;
 pub(crate) mod link;

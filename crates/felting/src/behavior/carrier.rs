@@ -3,11 +3,12 @@
 //! Everything that asks whether a frame gets into or out of a switch asks here: where endpoints are attached,
 //! who is joined with whom ([`domain`](super::domain)), and the walk.
 
-use super::evpn::Closed;
+use rustc_hash::FxHashSet;
+
 use super::lag::{MemberOutcome, MemberState};
 use super::stack::{self, StackOutcome};
 use super::tree::Trees;
-use crate::fabric::{DeviceId, DeviceKind, Fabric, MemberId, PortId, StackId};
+use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, MemberId, PortId, StackId};
 use crate::id::IdVec;
 use crate::value::{VlanId, VlanSet};
 
@@ -29,6 +30,18 @@ pub(crate) enum Held {
     Discarding,
     /// Another leaf of the single-active Ethernet segment forwards.
     Closed,
+}
+
+/// The legs of single-active Ethernet segments, each with the VLANs in which it is not the forwarder: there
+/// it passes nothing in either direction (RFC 7432 section 8.5).
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Closed(pub(super) FxHashSet<(LagId, VlanId)>);
+
+impl Closed {
+    /// Whether a port passes nothing of a VLAN.
+    pub(crate) fn is(&self, fabric: &Fabric, port: PortId, vlan: VlanId) -> bool {
+        !self.0.is_empty() && fabric.lag_of(port).is_some_and(|leg| self.0.contains(&(leg, vlan)))
+    }
 }
 
 /// What the layers below say of ports.

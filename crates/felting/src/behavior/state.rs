@@ -1,11 +1,12 @@
 //! What all protocols together made of a fabric, in the order in which they depend on each other.
 
+mod endpoints;
 mod routed;
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use super::carrier::Carriers;
+use super::carrier::{Carriers, Closed};
 use super::cause::Found;
 use super::link::{ClosedBy, Far, Links};
 use super::{
@@ -35,7 +36,7 @@ pub struct State {
     pub(crate) trees: Trees,
     routed: Arc<Routed>,
     pub(crate) evpn: Evpn,
-    pub(crate) closed: evpn::Closed,
+    pub(crate) closed: Closed,
     /// The leaves that closed their legs of Ethernet segments, as they lost their underlay.
     pub(crate) isolated: Vec<DeviceId>,
     /// The switches that have withdrawn the VTEP address of their pair, as the peer link is lost.
@@ -317,6 +318,11 @@ impl State {
     /// The BGP sessions, and how far routes get over them.
     pub fn bgp(&self) -> &Bgp {
         &self.routed.bgp
+    }
+
+    /// What EVPN came to.
+    pub fn evpn(&self) -> &Evpn {
+        &self.evpn
     }
 
     /// The spanning trees.

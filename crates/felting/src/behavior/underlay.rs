@@ -16,7 +16,8 @@ use std::net::IpAddr;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-pub use adjacency::{Adjacency, AdjacencyFault};
+pub use adjacency::{Adjacency, AdjacencyFault, AdjacencyId};
+pub(super) use adjacency::{Beneath, link_up};
 pub use lost::LostWay;
 pub use paths::{Hop, Route, RouteSource, Toward};
 pub(crate) use paths::{Next, Step, Towards};
@@ -24,20 +25,13 @@ pub use wan::WrongTag;
 
 use super::bgp::{Bgp, Heard};
 use super::cause::Causes;
-use super::evpn::tenant::is_gateway;
-use super::lag::LagOutcome;
+use super::gateway::is_gateway;
 use super::link::Far;
 use crate::fabric::{
-    Condition, DeviceId, Fabric, InterfaceId, InterfacePlace, LagId, PortId, RouterId, StaticRoute,
-    WanId,
+    Condition, DeviceId, Fabric, InterfaceId, InterfacePlace, PortId, RouterId, StaticRoute, WanId,
 };
 use crate::id::{IdVec, typed_id};
 use crate::value::{Advertised, Family, IpPrefix, IsolatedBy, UnderlayProtocol};
-
-typed_id! {
-    /// Two interfaces that face each other.
-    pub AdjacencyId, "adjacency"
-}
 
 typed_id! {
     /// A part of an underlay in which every router knows every link: an area, or a level of IS-IS.
@@ -128,12 +122,6 @@ pub enum NoRoute {
     Down(RouterId),
     /// The routes lead in a circle, with a static route of this router's to this prefix in it.
     Circle(RouterId, IpPrefix),
-}
-
-/// What other parts of the behavior say of what is under interfaces.
-pub(super) struct Beneath<'a> {
-    pub(super) far: &'a Far,
-    pub(super) lags: &'a IdVec<LagId, LagOutcome>,
 }
 
 /// Which WAN paths packets cross.
@@ -683,27 +671,4 @@ fn linkless(fabric: &Fabric, far: &Far, device: DeviceId) -> bool {
         .filter(|interface| is_underlay(interface))
         .peekable();
     own.peek().is_some() && !own.any(is_up)
-}
-
-/// Whether the link under an interface is up.
-pub(super) fn link_up(fabric: &Fabric, links: &Beneath<'_>, interface: InterfaceId) -> bool {
-    let interface = fabric.interface(interface);
-    match interface.place {
-        InterfacePlace::Port(port) => links.far[port].is_some(),
-        InterfacePlace::Lag(lag) => links.lags[lag].up,
-        InterfacePlace::Vlan(vlan) => carries(fabric, links, interface.device, vlan),
-    }
-}
-
-/// Whether a switch's peer link carries a VLAN, tagged or not, and is up.
-fn carries(
-    fabric: &Fabric,
-    links: &Beneath<'_>,
-    device: DeviceId,
-    vlan: crate::value::VlanId,
-) -> bool {
-    let Some((pair, side)) = fabric.device(device).pair else { return false };
-    fabric.pair(pair).sides[side]
-        .links()
-        .any(|link| fabric.lag(link).carries(vlan) && links.lags[link].up)
 }

@@ -36,7 +36,7 @@ use std::collections::BTreeMap;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Check, Context, Findings, Severity};
-use crate::behavior::evpn::tenant::is_gateway;
+use crate::behavior::gateway::is_gateway;
 pub(super) use crate::behavior::settings::of_one_pair;
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric, InterfacePlace, Presence, PresenceId, SegmentId, Side};

@@ -10,7 +10,7 @@ use crate::behavior::Apart;
 use crate::behavior::carrier::Node;
 use crate::behavior::domain::Onward;
 use crate::behavior::evpn::replication;
-use crate::behavior::evpn::tenant::{is_gateway, mac_of_gateway};
+use crate::behavior::gateway::{is_gateway, mac_of_gateway};
 use crate::behavior::host::nics_in_use;
 use crate::fabric::{DeviceId, EndpointId, PortId, PresenceId};
 use crate::value::{GatewayKind, MacAddr, Replication, VlanId};

@@ -3,26 +3,12 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
-use super::Instances;
+use super::apart::Apart;
 use super::routes::{NotImported, Received, RouteKind};
-use super::{Apart, State};
+use crate::behavior::State;
 use crate::behavior::bgp::{Bgp, NotPassed, Propagated};
-use crate::fabric::{DeviceId, Fabric, RouterId};
+use crate::fabric::{DeviceId, RouterId};
 use crate::value::{Family, RouteDistinguisher};
-
-/// Whether some route distinguisher is used on several VTEPs: without one all routes are distinct.
-pub(super) fn any_shared(fabric: &Fabric, instances: &Instances) -> bool {
-    let mut of: FxHashMap<RouteDistinguisher, DeviceId> = FxHashMap::default();
-    let segments = instances
-        .of_presences
-        .iter()
-        .filter_map(|(id, instance)| Some((instance.as_ref()?.rd?, fabric.presence(id).switch)));
-    let tenants = instances.of_tenants.iter().flat_map(|(vrf, all)| {
-        let switches = &fabric.vrf(vrf).switches;
-        all.iter().zip(switches).filter_map(|(instance, at)| Some((instance.rd?, at.switch)))
-    });
-    segments.chain(tenants).any(|(rd, switch)| *of.entry(rd).or_insert(switch) != switch)
-}
 
 impl State {
     /// Of routes that say the same at several VTEPs those that a VTEP comes to use. With one distinguisher they are

@@ -5,10 +5,14 @@ use std::net::IpAddr;
 use rayon::prelude::*;
 use smallvec::SmallVec;
 
-use super::tenant::{TenantSource, is_gateway, mac_of_gateway};
-use super::{Apart, Targets, replication};
+use super::apart::Apart;
+use super::flood::replication;
+use super::instance::Targets;
+use super::learn::ethernet_tag;
+use super::tenant::TenantSource;
 use crate::behavior::State;
 use crate::behavior::bgp::{Bgp, NotPassed, Path};
+use crate::behavior::gateway::{irb, is_gateway, mac_of_gateway};
 use crate::fabric::{
     DeviceId, EndpointId, EthernetSegmentId, Fabric, LagId, PresenceId, RouterId, SessionId, VrfId,
 };
@@ -311,7 +315,7 @@ impl State {
                 if !own.is_some_and(|own| own.imports(&route.targets)) {
                     continue;
                 }
-                match whole || route.tag == super::ethernet_tag(fabric, presence) {
+                match whole || route.tag == ethernet_tag(fabric, presence) {
                     true => found.push(Import::Segment(presence)),
                     false => other_tag = true,
                 }
@@ -381,7 +385,7 @@ impl Origination<'_> {
             rd: instance.rd,
             targets: instance.export.clone(),
             vni: at.vni.map(|vni| vni.value),
-            tag: super::ethernet_tag(fabric, presence),
+            tag: ethernet_tag(fabric, presence),
             ..own.route(kind, of)
         };
         if replication(fabric, presence) != Some(Replication::Static) {
@@ -446,7 +450,7 @@ impl Origination<'_> {
     fn routed(&self, vrf: VrfId) -> Option<(Vni, MacAddr, Targets)> {
         let place = self.fabric.vrf(vrf).place_of(self.switch)?;
         let at = &self.fabric.vrf(vrf).switches[place];
-        let symmetric = super::tenant::irb(self.fabric, at) == Some(crate::value::Irb::Symmetric);
+        let symmetric = irb(self.fabric, at) == Some(crate::value::Irb::Symmetric);
         let overlay = self.fabric.overlay_of(self.switch).filter(|_| symmetric)?;
         let targets = self.state.evpn.tenant(vrf, place)?.export.clone();
         Some((at.vni?.value, overlay.router_mac.value, targets))
@@ -483,7 +487,7 @@ impl Origination<'_> {
                 let kind = RouteKind::EthernetAd { esi, whole: false };
                 self.routes.push(EvpnRoute {
                     rd: instance.rd,
-                    tag: super::ethernet_tag(fabric, presence),
+                    tag: ethernet_tag(fabric, presence),
                     targets: instance.export.clone(),
                     vni: fabric.presence(presence).vni.map(|vni| vni.value),
                     ..self.route(kind, RouteOf::Presence(presence))

@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use super::State;
 use crate::behavior::bgp::{NotPassed, Path, Propagated};
 use crate::behavior::underlay::{LostWay, NoRoute, Toward};
-use crate::fabric::{DeviceId, EndpointId, NetworkId, RouterId, SessionId};
+use crate::fabric::{RouterId, SessionId};
 use crate::value::{Family, IpPrefix};
 
 impl State {
@@ -61,15 +61,5 @@ impl State {
         prefix: Option<&IpPrefix>,
     ) -> Vec<(SessionId, Result<Path, NotPassed>)> {
         self.bgp().received(&self.fabric, family, found, at, prefix)
-    }
-
-    /// The host that an endpoint is on.
-    pub fn host_of(&self, endpoint: EndpointId) -> DeviceId {
-        self.evpn.host_of(&self.fabric, endpoint)
-    }
-
-    /// The network that an endpoint is on; none if it moved to a host without one of that name.
-    pub fn network_of(&self, endpoint: EndpointId) -> Option<NetworkId> {
-        self.evpn.network_of(&self.fabric, endpoint)
     }
 }

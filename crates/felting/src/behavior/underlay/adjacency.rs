@@ -2,11 +2,23 @@
 
 use rustc_hash::FxHashSet;
 
-use super::{AdjacencyId, Beneath, link_up};
 use crate::behavior::cause::{Aspect, CauseId, Causes, Entity};
-use crate::fabric::{Fabric, Interface, InterfaceId, InterfacePlace};
-use crate::id::IdVec;
+use crate::behavior::lag::LagOutcome;
+use crate::behavior::link::Far;
+use crate::fabric::{DeviceId, Fabric, Interface, InterfaceId, InterfacePlace, LagId};
+use crate::id::{IdVec, typed_id};
 use crate::value::{IsisLevel, NetworkType, UnderlayProtocol};
+
+typed_id! {
+    /// Two interfaces that face each other.
+    pub AdjacencyId, "adjacency"
+}
+
+/// What other parts of the behavior say of what is under interfaces.
+pub(in crate::behavior) struct Beneath<'a> {
+    pub(in crate::behavior) far: &'a Far,
+    pub(in crate::behavior) lags: &'a IdVec<LagId, LagOutcome>,
+}
 
 /// Two interfaces that face each other in the underlay.
 #[derive(Clone, Copy, Debug)]
@@ -294,4 +306,31 @@ fn rule(a: &Interface, b: &Interface, fault: AdjacencyFault) -> Option<&'static 
         AdjacencyFault::MtuClash => "underlay-mtu-clash",
         AdjacencyFault::NetworkTypeClash => "underlay-network-type-clash",
     })
+}
+
+/// Whether the link under an interface is up.
+pub(in crate::behavior) fn link_up(
+    fabric: &Fabric,
+    links: &Beneath<'_>,
+    interface: InterfaceId,
+) -> bool {
+    let interface = fabric.interface(interface);
+    match interface.place {
+        InterfacePlace::Port(port) => links.far[port].is_some(),
+        InterfacePlace::Lag(lag) => links.lags[lag].up,
+        InterfacePlace::Vlan(vlan) => carries(fabric, links, interface.device, vlan),
+    }
+}
+
+/// Whether a switch's peer link carries a VLAN, tagged or not, and is up.
+fn carries(
+    fabric: &Fabric,
+    links: &Beneath<'_>,
+    device: DeviceId,
+    vlan: crate::value::VlanId,
+) -> bool {
+    let Some((pair, side)) = fabric.device(device).pair else { return false };
+    fabric.pair(pair).sides[side]
+        .links()
+        .any(|link| fabric.lag(link).carries(vlan) && links.lags[link].up)
 }

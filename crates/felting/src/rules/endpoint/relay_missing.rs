@@ -1,5 +1,5 @@
 use super::segments_of;
-use crate::behavior::evpn::tenant::is_gateway;
+use crate::behavior::gateway::is_gateway;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {

@@ -1,6 +1,6 @@
 use rustc_hash::FxHashSet;
 
-use crate::behavior::evpn::tenant::gateway_mac;
+use crate::behavior::gateway::gateway_mac;
 use crate::diagnostic::Span;
 use crate::fabric::{PresenceId, SegmentSettings};
 use crate::rules::segment::{gateways, of_one_pair};

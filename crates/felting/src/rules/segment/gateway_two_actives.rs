@@ -1,4 +1,4 @@
-use crate::behavior::evpn::tenant::virtual_router;
+use crate::behavior::gateway::virtual_router;
 use crate::fabric::PresenceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

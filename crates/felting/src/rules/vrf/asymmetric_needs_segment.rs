@@ -1,7 +1,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::on_vteps;
-use crate::behavior::evpn::tenant::irb;
+use crate::behavior::gateway::irb;
 use crate::fabric::{SegmentId, VrfId};
 use crate::rules::segment::gateways;
 use crate::rules::{Check, Context, Findings, Rule, Severity};

@@ -1,6 +1,6 @@
 use super::on_vteps;
 use crate::behavior::Instance;
-use crate::behavior::evpn::tenant::irb;
+use crate::behavior::gateway::irb;
 use crate::fabric::{DeviceId, VrfPresence};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Irb;

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::on_vteps;
-use crate::behavior::evpn::tenant::irb;
+use crate::behavior::gateway::irb;
 use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};

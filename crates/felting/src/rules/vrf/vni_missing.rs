@@ -1,5 +1,5 @@
 use super::on_vteps;
-use crate::behavior::evpn::tenant::irb;
+use crate::behavior::gateway::irb;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Irb;
 
