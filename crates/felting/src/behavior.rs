@@ -14,6 +14,7 @@ pub(crate) mod gateway;
 pub(crate) mod host;
 pub(crate) mod lag;
 pub(crate) mod link;
+mod loopbacks;
 pub mod mtu;
 pub(crate) mod pair;
 mod partner;

@@ -1,12 +1,9 @@
 //! Which BGP sessions are up, and why others are not.
 
-use smallvec::SmallVec;
-
-use super::bgp::Heard;
 use super::cause::{Aspect, CauseId, Causes, Entity};
-use super::underlay::{Adjacency, AdjacencyId, Underlay};
+use super::underlay::{Adjacency, AdjacencyId};
 use crate::diagnostic::At;
-use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, Session, SessionId};
+use crate::fabric::{DeviceId, Fabric, InterfaceId, Session, SessionId};
 use crate::id::IdVec;
 use crate::value::{Family, SessionOver};
 
@@ -108,55 +105,19 @@ pub(super) fn over_links(
     outcomes
 }
 
-/// Judges the sessions between loopbacks: both ends must reach each other.
-pub(super) fn over_loopbacks(
+pub(super) fn sessions_of(
     fabric: &Fabric,
-    underlay: &Underlay,
-    mut outcomes: Outcomes,
-    causes: &mut Causes,
-) -> Outcomes {
-    for (id, session) in fabric.sessions().filter(|(_, s)| s.over == SessionOver::Loopbacks) {
-        let twin = sessions_of(fabric, session.peer).find(|&twin| {
-            let twin = fabric.session(twin);
-            twin.peer == session.device && twin.over == SessionOver::Loopbacks
-        });
-        outcomes[id] = judge(fabric, id, twin, causes);
-    }
-    let mut heard = Heard::default();
-    let ids: Vec<SessionId> = fabric.sessions.ids().collect();
-    for id in ids {
-        let session = fabric.session(id);
-        let (true, Some(twin)) = (session.over == SessionOver::Loopbacks, outcomes[id].twin) else {
-            continue;
-        };
-        if outcomes[id].fault.is_some() {
-            continue;
-        }
-        if let Some(fault) = unreachable(fabric, underlay, id, twin, &mut heard) {
-            outcomes[id].fault = Some(fault);
-            if matches!(fault, SessionFault::MultihopMissing | SessionFault::MultihopShort(_)) {
-                let cause = claim(causes, "overlay-multihop-missing", id, twin);
-                outcomes[id].cause = Some(cause);
-            }
-        }
-    }
-    // A session is up at both ends or at none.
-    let ids: Vec<SessionId> = fabric.sessions.ids().collect();
-    for id in ids {
-        if let (Some(twin), None) = (outcomes[id].twin, outcomes[id].fault) {
-            let (fault, cause) = (outcomes[twin].fault, outcomes[twin].cause);
-            outcomes[id].fault = fault;
-            outcomes[id].cause = outcomes[id].cause.or(cause);
-        }
-    }
-    outcomes
-}
-
-fn sessions_of(fabric: &Fabric, device: DeviceId) -> impl Iterator<Item = SessionId> + '_ {
+    device: DeviceId,
+) -> impl Iterator<Item = SessionId> + '_ {
     fabric.router_of(device).into_iter().flat_map(|router| router.sessions.iter())
 }
 
-fn claim(causes: &mut Causes, rule: &'static str, id: SessionId, twin: SessionId) -> CauseId {
+pub(super) fn claim(
+    causes: &mut Causes,
+    rule: &'static str,
+    id: SessionId,
+    twin: SessionId,
+) -> CauseId {
     let (first, second) = if id < twin { (id, twin) } else { (twin, id) };
     let other = Some(Entity::Session(second));
     let cause = causes.add(rule, Entity::Session(first), Aspect::Neighbor, other);
@@ -165,7 +126,7 @@ fn claim(causes: &mut Causes, rule: &'static str, id: SessionId, twin: SessionId
 }
 
 /// What the settings of both ends come to, before routes are asked for.
-fn judge(
+pub(super) fn judge(
     fabric: &Fabric,
     id: SessionId,
     twin: Option<SessionId>,
@@ -252,73 +213,6 @@ fn opens(fabric: &Fabric, from: &Session, to: &Session) -> bool {
         })
     };
     source.value == expected.value && has(from.device, source.value) && has(to.device, target.value)
-}
-
-/// Why two ends between loopbacks don't reach each other.
-fn unreachable(
-    fabric: &Fabric,
-    underlay: &Underlay,
-    id: SessionId,
-    twin: SessionId,
-    heard: &mut Heard,
-) -> Option<SessionFault> {
-    let (session, other) = (fabric.session(id), fabric.session(twin));
-    let router = |session: &Session| fabric.devices[session.device].router;
-    let (Some(here), Some(there), Some(target)) =
-        (router(session), router(other), session.peer_address)
-    else {
-        return Some(SessionFault::Unreachable);
-    };
-    if underlay.delivers_as(fabric, here, target.value, heard).is_err() {
-        return Some(SessionFault::Unreachable);
-    }
-    if is_internal(fabric, session) {
-        return None;
-    }
-    let hops = hops(fabric, underlay, here, there);
-    let Some(most) = session.multihop else {
-        // RFC 4271 section 5.1.3 knows of no such check where the peer is one hop away: what is sent with a TTL
-        // of 1 gets there. Farther away it doesn't (RFC 791 section 3.2).
-        let checked = fabric.router(here).connected_check || hops != Some(1);
-        return checked.then_some(SessionFault::MultihopMissing);
-    };
-    match hops {
-        Some(hops) if hops <= most.value => None,
-        hops => Some(SessionFault::MultihopShort(hops.unwrap_or(u16::MAX))),
-    }
-}
-
-/// Over how many links the nearest way leads. Paths are short, so the search starts at both ends'
-/// nearest neighbors.
-fn hops(fabric: &Fabric, underlay: &Underlay, from: RouterId, to: RouterId) -> Option<u16> {
-    let near = underlay.neighbors(fabric, from);
-    if near.contains(&to) {
-        return Some(1);
-    }
-    let far = underlay.neighbors(fabric, to);
-    if near.iter().any(|router| far.contains(router)) {
-        return Some(2);
-    }
-    let mut seen = rustc_hash::FxHashSet::from_iter([from]);
-    let mut edge: SmallVec<[RouterId; 8]> = SmallVec::from_iter([from]);
-    for hops in 1..u16::MAX {
-        let mut next = SmallVec::new();
-        for &router in &edge {
-            for other in underlay.neighbors(fabric, router) {
-                if other == to {
-                    return Some(hops);
-                }
-                if seen.insert(other) {
-                    next.push(other);
-                }
-            }
-        }
-        if next.is_empty() {
-            return None;
-        }
-        edge = next;
-    }
-    None
 }
 
 /// Whether a session is of one AS: iBGP (RFC 4271 section 1.1).

@@ -4,12 +4,15 @@
 //! computed for one destination at a time, when asked.
 
 pub(crate) mod adjacency;
+mod advertised;
+mod domains;
+mod isolation;
 mod lost;
+mod outcome;
 mod paths;
 mod table;
 mod wan;
 
-use std::collections::BTreeSet;
 use std::hash::Hash;
 use std::net::IpAddr;
 
@@ -18,20 +21,17 @@ use smallvec::SmallVec;
 
 pub use adjacency::{Adjacency, AdjacencyFault, AdjacencyId};
 pub(super) use adjacency::{Beneath, link_up};
+pub(super) use isolation::isolated;
 pub use lost::LostWay;
+pub(super) use outcome::{outcome, wans};
 pub use paths::{Hop, Route, RouteSource, Toward};
 pub(crate) use paths::{Next, Step, Towards};
 pub use wan::WrongTag;
 
 use super::bgp::{Bgp, Heard};
-use super::cause::Causes;
-use super::gateway::is_gateway;
-use super::link::Far;
-use crate::fabric::{
-    Condition, DeviceId, Fabric, InterfaceId, InterfacePlace, PortId, RouterId, StaticRoute, WanId,
-};
+use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, StaticRoute, WanId};
 use crate::id::{IdVec, typed_id};
-use crate::value::{Advertised, Family, IpPrefix, IsolatedBy, UnderlayProtocol};
+use crate::value::{Advertised, Family, IpPrefix};
 
 typed_id! {
     /// A part of an underlay in which every router knows every link: an area, or a level of IS-IS.
@@ -122,286 +122,6 @@ pub enum NoRoute {
     Down(RouterId),
     /// The routes lead in a circle, with a static route of this router's to this prefix in it.
     Circle(RouterId, IpPrefix),
-}
-
-/// Which WAN paths packets cross.
-pub(super) fn wans(fabric: &Fabric, condition: &Condition) -> IdVec<WanId, bool> {
-    let up = fabric.wans.values().map(|wan| wan::is_up(fabric, condition, wan));
-    IdVec::of(up.collect::<Vec<_>>())
-}
-
-pub(super) fn outcome(
-    fabric: &Fabric,
-    links: &Beneath<'_>,
-    wans: IdVec<WanId, bool>,
-    withdrawn: &BTreeSet<DeviceId>,
-    causes: &mut Causes,
-) -> Underlay {
-    let (adjacencies, of_interface) = adjacency::adjacencies(fabric, links, causes);
-    let mut domains: FxHashMap<DomainKey, DomainId> = FxHashMap::default();
-    let mut backbone: IdVec<DomainId, bool> = IdVec::default();
-    let mut level_one: IdVec<DomainId, bool> = IdVec::default();
-    let mut edges: IdVec<RouterId, SmallVec<[Edge; 4]>> =
-        IdVec::filled(&fabric.routers, SmallVec::new());
-    for adjacency in adjacencies.values().filter(|adjacency| adjacency.fault.is_none()) {
-        let carries = [true, false]
-            .map(|v4| adjacency::carries_version(fabric, adjacency.near, adjacency.far, v4));
-        for key in domain_keys(fabric, adjacency) {
-            let domain = *domains.entry(key.clone()).or_insert_with(|| {
-                level_one.push(matches!(key, DomainKey::LevelOne(_)));
-                backbone.push(key.is_backbone())
-            });
-            for (near, far) in [(adjacency.near, adjacency.far), (adjacency.far, adjacency.near)] {
-                let router = |id: InterfaceId| fabric.devices[fabric.interface(id).device].router;
-                let (Some(from), Some(to)) = (router(near), router(far)) else { continue };
-                let cost = |end: InterfaceId| fabric.interface(end).cost.get();
-                let (cost, back) = (cost(near), cost(far));
-                edges[from].push(Edge { to, near, cost, back, domain, carries });
-            }
-        }
-    }
-    let parts = [0, 1].map(|version| parts(fabric, &edges, &backbone, version));
-    let up = |interface: InterfaceId| {
-        of_interface[interface]
-            .is_none_or(|id| adjacencies[id].fault != Some(AdjacencyFault::LinkDown))
-    };
-    let of_link = |interface: InterfaceId| {
-        let adjacency = of_interface[interface].map(|id| &adjacencies[id])?;
-        // What is of both levels is in all domains of its router.
-        let [ref key] = domain_keys(fabric, adjacency)[..] else { return None };
-        domains.get(key).copied().filter(|_| adjacency.fault.is_none())
-    };
-    let (origins, lengths) = origins(fabric, &up, &of_link, &wans, withdrawn);
-    let mut underlay = Underlay {
-        adjacencies,
-        of_interface,
-        edges,
-        backbone,
-        level_one,
-        parts,
-        origins,
-        connected: FxHashMap::default(),
-        lengths,
-        wans,
-        bgp: Bgp::default(),
-    };
-    underlay.bgp = Bgp::over_links(fabric, &underlay, causes);
-    underlay.connected = connected(fabric, &underlay);
-    underlay
-}
-
-/// The prefixes that routers have themselves: loopbacks, VTEP addresses, links that are up, and segments.
-fn connected(fabric: &Fabric, underlay: &Underlay) -> FxHashMap<IpPrefix, SmallVec<[RouterId; 2]>> {
-    let mut found: FxHashMap<IpPrefix, SmallVec<[RouterId; 2]>> = FxHashMap::default();
-    for (id, router) in fabric.routers.iter() {
-        let mut add = |prefix: IpPrefix| {
-            let known = found.entry(prefix).or_default();
-            if known.last() != Some(&id) {
-                known.push(id);
-            }
-        };
-        segment_subnets(fabric, router.device).for_each(&mut add);
-        router.loopbacks.iter().map(|loopback| loopback.prefix()).for_each(&mut add);
-        fabric
-            .vtep_of(router.device)
-            .into_iter()
-            .map(|v| IpPrefix::host(v.value))
-            .for_each(&mut add);
-        for interface in router.interfaces.iter() {
-            let up = underlay.adjacency_of(interface).is_none_or(Adjacency::carries_packets);
-            let interface = fabric.interface(interface);
-            if up && interface.vrf.is_none() {
-                interface.addresses.iter().map(|address| address.subnet()).for_each(&mut add);
-            }
-        }
-    }
-    found
-}
-
-/// What makes two links be of one domain.
-#[derive(Clone, PartialEq, Eq, Hash)]
-enum DomainKey {
-    Ospf(crate::value::Area),
-    LevelOne(crate::value::Area),
-    LevelTwo,
-}
-
-impl DomainKey {
-    /// RFC 2328 section 3.1 for OSPF; level 2 joins the areas of IS-IS.
-    fn is_backbone(&self) -> bool {
-        match self {
-            Self::Ospf(area) => *area == crate::value::Area::backbone(),
-            Self::LevelOne(_) => false,
-            Self::LevelTwo => true,
-        }
-    }
-}
-
-fn domain_keys(fabric: &Fabric, adjacency: &Adjacency) -> SmallVec<[DomainKey; 2]> {
-    let (near, far) = (fabric.interface(adjacency.near), fabric.interface(adjacency.far));
-    let mut keys = SmallVec::new();
-    match adjacency.protocol {
-        UnderlayProtocol::Ospf => keys.push(DomainKey::Ospf(near.area.value.clone())),
-        UnderlayProtocol::Isis => {
-            let (one, two) = adjacency::levels(near, far);
-            if one {
-                keys.push(DomainKey::LevelOne(near.area.value.clone()));
-            }
-            if two {
-                keys.push(DomainKey::LevelTwo);
-            }
-        }
-        UnderlayProtocol::Bgp | UnderlayProtocol::None => {}
-    }
-    keys
-}
-
-/// Numbers the connected parts of each domain.
-fn parts(
-    fabric: &Fabric,
-    edges: &IdVec<RouterId, SmallVec<[Edge; 4]>>,
-    backbone: &IdVec<DomainId, bool>,
-    version: usize,
-) -> IdVec<RouterId, Parts> {
-    let mut seen: FxHashMap<(RouterId, DomainId), u32> = FxHashMap::default();
-    let mut parts: IdVec<RouterId, Parts> = IdVec::filled(&fabric.routers, Parts::default());
-    let mut of_backbone: Vec<bool> = Vec::new();
-    let mut queue = Vec::new();
-    for start in fabric.routers.ids() {
-        for edge in edges[start].iter().filter(|edge| edge.carries[version]) {
-            if seen.contains_key(&(start, edge.domain)) {
-                continue;
-            }
-            let part = u32::try_from(of_backbone.len()).unwrap_or(u32::MAX);
-            of_backbone.push(backbone[edge.domain]);
-            queue.push(start);
-            seen.insert((start, edge.domain), part);
-            while let Some(router) = queue.pop() {
-                parts[router].own.push(part);
-                parts[router].domains.push(edge.domain);
-                let inside = |next: &&Edge| next.domain == edge.domain && next.carries[version];
-                for next in edges[router].iter().filter(inside) {
-                    if seen.insert((next.to, edge.domain), part).is_none() {
-                        queue.push(next.to);
-                    }
-                }
-            }
-        }
-    }
-    // An area knows the backbones that a router of it is also in.
-    let mut attached: FxHashMap<u32, SmallVec<[u32; 2]>> = FxHashMap::default();
-    for router in parts.values() {
-        for &part in &router.own {
-            let backbones = router.own.iter().filter(|&&other| of_backbone[other as usize]);
-            let known = attached.entry(part).or_default();
-            for &other in backbones {
-                if !known.contains(&other) {
-                    known.push(other);
-                }
-            }
-        }
-    }
-    let ids: Vec<RouterId> = parts.ids().collect();
-    for router in ids {
-        let own = parts[router].own.clone();
-        let mut told: SmallVec<[u32; 2]> = SmallVec::new();
-        for &other in own.iter().flat_map(|part| &attached[part]) {
-            if !told.contains(&other) {
-                told.push(other);
-            }
-        }
-        let inside: SmallVec<[u32; 2]> =
-            own.iter().copied().filter(|&part| of_backbone[part as usize]).collect();
-        parts[router].backbones = if inside.is_empty() { told.clone() } else { inside };
-        parts[router].told = told;
-    }
-    parts
-}
-
-/// What a segment's subnet costs at its router: what a link costs, where nothing is written.
-const SEGMENT_COST: u32 = 10;
-
-/// The subnets of segments in which a switch has an address outside any VRF.
-pub(crate) fn segment_subnets(
-    fabric: &Fabric,
-    device: DeviceId,
-) -> impl Iterator<Item = IpPrefix> + '_ {
-    let own = fabric.presences_on(device).iter();
-    own.filter(|&&presence| fabric.presence(presence).vrf.is_none()).flat_map(|&presence| {
-        let settings = fabric.settings_at(presence);
-        let gateway = !settings.gateways.is_empty() && is_gateway(fabric, presence);
-        let shared = settings.subnets.iter().filter(move |_| gateway).map(|subnet| subnet.value);
-        settings.addresses.iter().map(|address| address.subnet()).chain(shared)
-    })
-}
-
-type Origins = FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>;
-
-/// Who advertises what.
-fn origins(
-    fabric: &Fabric,
-    up: &dyn Fn(InterfaceId) -> bool,
-    of_link: &dyn Fn(InterfaceId) -> Option<DomainId>,
-    wans: &IdVec<WanId, bool>,
-    withdrawn: &BTreeSet<DeviceId>,
-) -> (Origins, Vec<u8>) {
-    let mut origins = Origins::default();
-    for (id, router) in fabric.routers.iter() {
-        let mut add = |prefix: IpPrefix, what: Advertised, cost: u32, domain: Option<DomainId>| {
-            let known = origins.entry(prefix).or_default();
-            let origin = Origin { router: id, what, cost, domain };
-            if !known.iter().any(|other| other.router == id) {
-                known.push(origin);
-            }
-        };
-        let says = |what: Advertised| router.advertised.iter().any(|one| one.value == what);
-        if router.protocol.is_none_or(|protocol| protocol.value == UnderlayProtocol::None) {
-            continue;
-        }
-        if says(Advertised::Loopbacks) {
-            for loopback in &router.loopbacks {
-                add(loopback.prefix(), Advertised::Loopbacks, 0, None);
-            }
-        }
-        if says(Advertised::Vteps)
-            && !withdrawn.contains(&router.device)
-            && let Some(address) = fabric.vtep_of(router.device)
-        {
-            add(IpPrefix::host(address.value), Advertised::Vteps, 0, None);
-        }
-        if says(Advertised::Links) {
-            let interfaces = router.interfaces.iter().filter(|&id| up(id));
-            for (link, interface) in interfaces.map(|id| (id, fabric.interface(id))) {
-                let runs = interface.protocol.value != UnderlayProtocol::None;
-                for address in
-                    interface.addresses.iter().filter(|_| runs && interface.vrf.is_none())
-                {
-                    add(address.subnet(), Advertised::Links, interface.cost.get(), of_link(link));
-                }
-            }
-        }
-        if says(Advertised::Segments) {
-            for subnet in segment_subnets(fabric, router.device) {
-                add(subnet, Advertised::Segments, SEGMENT_COST, None);
-            }
-        }
-    }
-    let used = fabric.static_routes.iter().filter(|route| table::is_used(fabric, route, wans));
-    for route in used.filter(|route| route.vrf.is_none()) {
-        let Some(id) = fabric.devices[route.device].router else { continue };
-        let router = &fabric.routers[id];
-        let runs = router.protocol.is_some_and(|p| p.value != UnderlayProtocol::None);
-        if runs && router.advertised.iter().any(|one| one.value == Advertised::Static) {
-            let known = origins.entry(route.to.value).or_default();
-            if !known.iter().any(|other| other.router == id) {
-                known.push(Origin { router: id, what: Advertised::Static, cost: 0, domain: None });
-            }
-        }
-    }
-    let mut lengths: Vec<u8> = origins.keys().map(IpPrefix::length).collect();
-    lengths.sort_unstable_by(|a, b| b.cmp(a));
-    lengths.dedup();
-    (origins, lengths)
 }
 
 impl Underlay {
@@ -609,66 +329,4 @@ impl Underlay {
         }
         found
     }
-}
-
-/// Whether an interface leads to other VTEPs: what is in a tenant's VRF doesn't.
-fn is_underlay(interface: &crate::fabric::Interface) -> bool {
-    interface.vrf.is_none()
-}
-
-/// The leaves that close their legs of Ethernet segments, as they are told to and have lost the core, with the ports:
-/// a leaf that nobody reaches would otherwise go on attracting frames. `sessionless` tells who has lost all its
-/// sessions, and is asked only where that counts.
-pub(super) fn isolated(
-    fabric: &Fabric,
-    far: &Far,
-    sessionless: impl FnOnce() -> BTreeSet<DeviceId>,
-) -> (Vec<DeviceId>, Vec<PortId>) {
-    let (mut isolated, mut closed) = (Vec::new(), Vec::new());
-    let closes = || fabric.overlays.values().filter(|overlay| overlay.core_isolation.value);
-    let sessionless = match closes().any(|overlay| overlay.isolated_by == IsolatedBy::Sessions) {
-        true => sessionless(),
-        false => BTreeSet::new(),
-    };
-    for overlay in closes() {
-        let lost = match overlay.isolated_by {
-            IsolatedBy::Links => linkless(fabric, far, overlay.device),
-            IsolatedBy::Sessions => sessionless.contains(&overlay.device),
-        };
-        if !lost {
-            continue;
-        }
-        let legs = fabric.ethernet_segments.values().flat_map(|segment| &segment.legs);
-        let own = legs.filter(|&&leg| fabric.lag(leg).device == overlay.device);
-        let ports: Vec<PortId> = own
-            .flat_map(|&leg| fabric.lag(leg).members.iter())
-            .map(|member| fabric.member(member).port.value)
-            .collect();
-        if !ports.is_empty() {
-            isolated.push(overlay.device);
-            closed.extend(ports);
-        }
-    }
-    (isolated, closed)
-}
-
-/// Whether a router has links to the underlay, and all of them are down.
-fn linkless(fabric: &Fabric, far: &Far, device: DeviceId) -> bool {
-    let Some(router) = fabric.router_of(device) else { return false };
-    let is_up = |interface: &crate::fabric::Interface| match interface.place {
-        InterfacePlace::Port(port) => far[port].is_some(),
-        InterfacePlace::Lag(lag) => fabric
-            .lag(lag)
-            .members
-            .iter()
-            .any(|member| far[fabric.member(member).port.value].is_some()),
-        InterfacePlace::Vlan(_) => false,
-    };
-    let mut own = router
-        .interfaces
-        .iter()
-        .map(|id| fabric.interface(id))
-        .filter(|interface| is_underlay(interface))
-        .peekable();
-    own.peek().is_some() && !own.any(is_up)
 }

@@ -14,8 +14,12 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
+use super::ends::Ends;
 use super::next_hop::{Unreached, Unreaching, next_hop_rule, place_between};
-use super::{Bgp, Ends, Learned, Path, Verdict, compare, settle};
+use super::passing::{Passing, cluster};
+use super::path::{Learned, Path, Verdict, compare};
+use super::settle;
+use crate::behavior::session::is_internal;
 use crate::fabric::{Fabric, RouterId, SessionId};
 use crate::id::{FromIndex, Id, IdVec};
 use crate::value::{Asn, Family, NextHopRule, SessionOver};
@@ -105,26 +109,26 @@ impl Spread {
         }
     }
 
-    fn alike(&self, fabric: &Fabric, bgp: &Bgp, family: Family) -> &Alike {
-        self.alike.get_or_init(|| Arc::new(Alike::of(fabric, bgp, family)))
+    fn alike(&self, fabric: &Fabric, passing: &Passing, family: Family) -> &Alike {
+        self.alike.get_or_init(|| Arc::new(Alike::of(fabric, passing, family)))
     }
 
     /// What becomes of one speaker's routes at another.
     pub(super) fn verdict(
         &self,
         fabric: &Fabric,
-        bgp: &Bgp,
+        passing: &Passing,
         family: Family,
         origin: RouterId,
         at: RouterId,
     ) -> Option<Verdict> {
-        match self.seen[origin].get_or_init(|| self.see(fabric, bgp, family, origin)) {
+        match self.seen[origin].get_or_init(|| self.see(fabric, passing, family, origin)) {
             Seen::Each(all) => all[at.index()],
             Seen::Cells(split, verdicts) => {
                 let at = at.index();
                 let place = split.binary_search_by_key(&at, |(vertex, _)| *vertex);
                 let cell = place.map_or_else(
-                    |_| self.alike(fabric, bgp, family).color[at],
+                    |_| self.alike(fabric, passing, family).color[at],
                     |place| split[place].1,
                 );
                 verdicts[cell as usize]
@@ -137,11 +141,11 @@ impl Spread {
     pub(super) fn split_by(
         &self,
         fabric: &Fabric,
-        bgp: &Bgp,
+        passing: &Passing,
         family: Family,
         origin: RouterId,
     ) -> Option<Vec<(RouterId, u32)>> {
-        match self.seen[origin].get_or_init(|| self.see(fabric, bgp, family, origin)) {
+        match self.seen[origin].get_or_init(|| self.see(fabric, passing, family, origin)) {
             Seen::Each(_) => None,
             Seen::Cells(split, _) => {
                 Some(split.iter().map(|&(at, cell)| (RouterId::from_index(at), cell)).collect())
@@ -152,22 +156,22 @@ impl Spread {
     pub(super) fn color(
         &self,
         fabric: &Fabric,
-        bgp: &Bgp,
+        passing: &Passing,
         family: Family,
         router: RouterId,
     ) -> u32 {
-        self.alike(fabric, bgp, family).color[router.index()]
+        self.alike(fabric, passing, family).color[router.index()]
     }
 
-    fn see(&self, fabric: &Fabric, bgp: &Bgp, family: Family, origin: RouterId) -> Seen {
-        let cells = Cells::around(self.alike(fabric, bgp, family), origin);
+    fn see(&self, fabric: &Fabric, passing: &Passing, family: Family, origin: RouterId) -> Seen {
+        let cells = Cells::around(self.alike(fabric, passing, family), origin);
         let of = cells.apart(fabric.routers.len());
         let key = cells.key();
         let known = self.shared.lock().ok().and_then(|shared| shared.get(&key).map(Arc::clone));
         if let Some(known) = known {
             return Seen::Cells(of, known);
         }
-        match cells.spread(fabric, bgp, family, origin) {
+        match cells.spread(fabric, passing, family, origin) {
             Some(verdicts) => {
                 let verdicts: Arc<[Option<Verdict>]> = verdicts.into();
                 if let Ok(mut shared) = self.shared.lock() {
@@ -176,7 +180,7 @@ impl Spread {
                 Seen::Cells(of, verdicts)
             }
             None => {
-                let found = bgp.propagate(fabric, family, &[origin], None);
+                let found = passing.propagate(fabric, family, &[origin], None);
                 Seen::Each(found.best.values().map(|path| path.as_ref().map(Verdict::of)).collect())
             }
         }
@@ -184,7 +188,7 @@ impl Spread {
 }
 
 impl Alike {
-    fn of(fabric: &Fabric, bgp: &Bgp, family: Family) -> Self {
+    fn of(fabric: &Fabric, passing: &Passing, family: Family) -> Self {
         let speakers = fabric.routers.len();
         let mut made = Self {
             edges: vec![Vec::new(); speakers],
@@ -197,7 +201,7 @@ impl Alike {
             *labels.entry(edge).or_insert(next)
         };
         for (id, session) in fabric.sessions() {
-            let outcome = &bgp.outcomes[id];
+            let outcome = &passing.outcomes[id];
             let router = |device| fabric.devices[device].router;
             let (Some(twin), Some(here), Some(there)) =
                 (outcome.twin, router(session.device), router(session.peer))
@@ -208,7 +212,7 @@ impl Alike {
                 continue;
             }
             let edge = label(Edge::Session(
-                super::is_internal(fabric, session),
+                is_internal(fabric, session),
                 session.over == SessionOver::Links && session.interface.is_some(),
                 place_between(fabric, id),
                 Ends::of(fabric, id, twin),
@@ -217,7 +221,7 @@ impl Alike {
             made.sessions[here].push((edge, there, id));
         }
         let mut vertex_of: FxHashMap<Unreached, Vertex> = FxHashMap::default();
-        for (of, how, to) in bgp.unresolved.relations(fabric) {
+        for (of, how, to) in passing.unresolved.relations(fabric) {
             let mut vertex = |one: Unreached, edges: &mut Vec<Vec<(u32, Vertex)>>| match one {
                 Unreached::Router(router) => router.index(),
                 other => *vertex_of.entry(other).or_insert_with(|| {
@@ -293,7 +297,7 @@ pub(super) fn in_common(fabric: &Fabric) -> Vec<(Common, Vec<RouterId>)> {
         let own = [
             router.as_number.map(|asn| Common::As(asn.value)),
             router.router_id.map(|id| Common::Id(id.value)),
-            super::cluster(router).map(Common::Cluster),
+            cluster(router).map(Common::Cluster),
             super::address_of(fabric, id).map(Common::Address),
         ];
         own.into_iter().flatten().for_each(|what| found.entry(what).or_default().push(id));
@@ -423,7 +427,7 @@ impl<'a> Cells<'a> {
     fn spread(
         &self,
         fabric: &Fabric,
-        bgp: &Bgp,
+        passing: &Passing,
         family: Family,
         origin: RouterId,
     ) -> Option<Vec<Option<Verdict>>> {
@@ -434,11 +438,11 @@ impl<'a> Cells<'a> {
                 sessions.map_or(&[][..], |first| &self.alike.sessions[RouterId::from_index(first)]);
             let peers = sessions.iter().filter_map(|&(label, to, session)| {
                 let to = self.cell(to.index());
-                seen.insert((label, to)).then_some((to as usize, bgp.outcomes[session].twin?))
+                seen.insert((label, to)).then_some((to as usize, passing.outcomes[session].twin?))
             });
             peers.collect()
         });
-        let telling = AmongCells { fabric, bgp, family, peers: peers.collect() };
+        let telling = AmongCells { fabric, passing, family, peers: peers.collect() };
         let own = std::iter::once((self.cell(origin.index()) as usize, Path::local(origin)));
         let best = settle::settle(&telling, self.count(), own);
         if telling.depends_on_choice(&best, &self.alike.shared_as) {
@@ -450,7 +454,7 @@ impl<'a> Cells<'a> {
 
 struct AmongCells<'a> {
     fabric: &'a Fabric,
-    bgp: &'a Bgp,
+    passing: &'a Passing,
     family: Family,
     /// Of each cell its peers: their cell, and the end there.
     peers: Vec<Vec<(usize, SessionId)>>,
@@ -465,11 +469,11 @@ impl AmongCells<'_> {
         }
         let own_ends = |cell: usize| {
             let ends = self.peers[cell].iter();
-            ends.filter_map(|&(_, end)| Some(self.fabric.session(self.bgp.outcomes[end].twin?)))
+            ends.filter_map(|&(_, end)| Some(self.fabric.session(self.passing.outcomes[end].twin?)))
         };
         let reflects = |cell: usize| own_ends(cell).any(|session| session.client.value);
         // The address on a link goes on with the path only where it is kept.
-        let links_matter = self.family != Family::Evpn && !self.bgp.unresolved.is_empty();
+        let links_matter = self.family != Family::Evpn && !self.passing.unresolved.is_empty();
         let keeps = |cell: usize| {
             own_ends(cell).any(|session| next_hop_rule(self.fabric, session) == NextHopRule::Kept)
         };
@@ -486,7 +490,7 @@ impl AmongCells<'_> {
         // Whom a cell tells, and who has nothing better by far, may find itself in the path or not.
         let is_asked = |cell: usize, own: &Path| {
             self.peers[cell].iter().any(|&(to, end)| {
-                let internal = super::is_internal(self.fabric, self.fabric.session(end));
+                let internal = is_internal(self.fabric, self.fabric.session(end));
                 let (length, learned) = match internal {
                     true => (own.as_path.len(), Learned::Internal),
                     false => (own.as_path.len() + 1, Learned::External),
@@ -502,7 +506,8 @@ impl AmongCells<'_> {
             let Some(path) = &best[from] else { return false };
             self.peers[from].iter().any(|&(to, end)| {
                 let Some(own) = &best[to] else { return false };
-                let Ok(offer) = self.bgp.offer(self.fabric, self.family, path, end, None) else {
+                let Ok(offer) = self.passing.offer(self.fabric, self.family, path, end, None)
+                else {
                     return false;
                 };
                 let alike =
@@ -521,7 +526,7 @@ impl settle::Telling for AmongCells<'_> {
     }
 
     fn offer(&self, path: &Path, at: SessionId) -> Option<Path> {
-        self.bgp.offer(self.fabric, self.family, path, at, None).ok()
+        self.passing.offer(self.fabric, self.family, path, at, None).ok()
     }
 
     fn is_better(&self, one: &Path, other: &Path) -> bool {

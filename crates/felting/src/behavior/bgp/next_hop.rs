@@ -4,15 +4,12 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
-use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
-use super::{Bgp, Heard, Outcomes};
 use crate::behavior::session::is_internal;
-use crate::behavior::underlay::Underlay;
 use crate::fabric::{DeviceId, Fabric, RouterId, Session, SessionId};
 use crate::id::IdVec;
-use crate::value::{Family, IpPrefix, NextHopRule, SessionOver};
+use crate::value::NextHopRule;
 
 /// What is the next hop of a route.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -60,19 +57,19 @@ pub(super) fn place_between(fabric: &Fabric, session: SessionId) -> usize {
 #[derive(Clone, Debug, Default)]
 pub(super) struct Unresolved {
     /// Speakers of one group are led by the underlay to the same addresses, but for what is said of them alone.
-    group: IdVec<RouterId, u32>,
-    by: BTreeMap<NextHop, Lacking>,
+    pub(super) group: IdVec<RouterId, u32>,
+    pub(super) by: BTreeMap<NextHop, Lacking>,
 }
 
 /// Who has no way to a next hop.
 #[derive(Clone, Debug, Default)]
-struct Lacking {
+pub(super) struct Lacking {
     /// All of these groups, in order,
-    groups: SmallVec<[u32; 2]>,
+    pub(super) groups: SmallVec<[u32; 2]>,
     /// but for these,
-    but: SmallVec<[RouterId; 2]>,
+    pub(super) but: SmallVec<[RouterId; 2]>,
     /// and these of others.
-    also: SmallVec<[RouterId; 2]>,
+    pub(super) also: SmallVec<[RouterId; 2]>,
 }
 
 /// The address by which EVPN names a speaker as next hop: its VTEP's, or its loopback's.
@@ -131,164 +128,12 @@ impl Unresolved {
         found
     }
 
-    fn add(&mut self, group: u32, next_hop: NextHop) {
+    pub(super) fn add(&mut self, group: u32, next_hop: NextHop) {
         let groups = &mut self.by.entry(next_hop).or_default().groups;
         if let Err(place) = groups.binary_search(&group) {
             groups.insert(place, group);
         }
     }
-
-    /// The VTEPs and loopbacks that speakers of EVPN are not led to, whatever they hear.
-    pub(super) fn of_speakers(fabric: &Fabric, underlay: &Underlay, outcomes: &Outcomes) -> Self {
-        let mut found = Self { group: underlay.groups(fabric), ..Self::default() };
-        let carries = |&session: &SessionId| outcomes[session].carries(Family::Evpn);
-        let speaks = |router: &crate::fabric::Router| {
-            router.sessions.iter().any(|session| carries(&session))
-        };
-        let speakers: Vec<RouterId> =
-            fabric.routers.iter().filter(|(_, router)| speaks(router)).map(|(id, _)| id).collect();
-        let mut members: Vec<Vec<RouterId>> = Vec::new();
-        for &speaker in &speakers {
-            let group = found.group[speaker] as usize;
-            if members.len() <= group {
-                members.resize(group + 1, Vec::new());
-            }
-            members[group].push(speaker);
-        }
-        let mut heard = Heard::default();
-        for &speaker in &speakers {
-            let Some(address) = address_of(fabric, speaker) else { continue };
-            let apart = underlay.told_apart_by(fabric, address);
-            let single = |at: RouterId| (SmallVec::from_iter([u32::MAX]), at);
-            let each = apart.is_none();
-            let apart = apart.unwrap_or_else(|| speakers.iter().copied().map(single).collect());
-            let is_apart = |at: RouterId| each || apart.iter().any(|(_, other)| *other == at);
-            let mut leads =
-                |at: RouterId| underlay.delivers_as(fabric, at, address, &mut heard).is_ok();
-            let mut lacking = Lacking::default();
-            for (group, members) in members.iter().enumerate() {
-                let stands = members.iter().copied().find(|&at| at != speaker && !is_apart(at));
-                if stands.is_some_and(|at| !leads(at)) {
-                    lacking.groups.push(u32::try_from(group).unwrap_or(u32::MAX));
-                }
-            }
-            let mut known: Vec<(u32, bool)> = Vec::new();
-            for alike in apart.chunk_by(|one, other| !each && one.0 == other.0) {
-                known.clear();
-                let speaking = alike.iter().map(|(_, at)| *at).filter(|&at| at != speaker);
-                for at in speaking.filter(|&at| speaks(fabric.router(at))) {
-                    let group = found.group[at];
-                    let of_group = known.iter().find(|(known, _)| *known == group);
-                    let led = match of_group {
-                        Some(&(_, led)) => led,
-                        None => {
-                            let led = leads(at);
-                            known.push((group, led));
-                            led
-                        }
-                    };
-                    match (lacking.groups.contains(&group), led) {
-                        (true, true) => lacking.but.push(at),
-                        (false, false) => lacking.also.push(at),
-                        _ => {}
-                    }
-                }
-            }
-            if !lacking.groups.is_empty() || !lacking.also.is_empty() {
-                found.by.insert(NextHop::Speaker(speaker), lacking);
-            }
-        }
-        found
-    }
-
-    /// The addresses of links that are kept as next hops, where nobody tells of their subnets.
-    pub(super) fn of_links(
-        fabric: &Fabric,
-        underlay: &Underlay,
-        bgp: &Bgp,
-        outcomes: &Outcomes,
-    ) -> Self {
-        let keeping = keeping(fabric, outcomes);
-        if keeping.is_empty() {
-            return Self::default();
-        }
-        let mut found = Self { group: underlay.views_with(fabric, bgp), ..Self::default() };
-        let mut heard = Heard::default();
-        let mut known: FxHashMap<RouterId, Vec<RouterId>> = FxHashMap::default();
-        for (id, session) in fabric.sessions() {
-            let Some(interface) = session.interface.filter(|_| outcomes[id].is_up()) else {
-                continue;
-            };
-            let own = fabric.devices[session.device].router;
-            let Some(first) = fabric.devices[session.peer].router else { continue };
-            let subnets = fabric.interface(interface).addresses.iter().map(|one| one.subnet());
-            let subnets: SmallVec<[IpPrefix; 2]> = subnets.collect();
-            let behind =
-                known.entry(first).or_insert_with(|| behind(&keeping, &found.group, first));
-            for at in behind.iter().copied().filter(|&at| Some(at) != own) {
-                let led = subnets.iter().any(|subnet| {
-                    underlay.origins(subnet).iter().any(|origin| {
-                        underlay.joined(at, origin, subnet)
-                            || bgp.hears(
-                                fabric,
-                                subnet.family(),
-                                at,
-                                origin.router,
-                                subnet,
-                                &mut heard,
-                            )
-                    })
-                });
-                if !led {
-                    found.add(found.group[at], NextHop::Link(id));
-                }
-            }
-        }
-        found
-    }
-}
-
-/// To whom each speaker passes next hops on as they are.
-type Keeping = FxHashMap<RouterId, SmallVec<[RouterId; 2]>>;
-
-/// To whom each speaker tells what it hears over links without putting itself in as next hop.
-fn keeping(fabric: &Fabric, outcomes: &Outcomes) -> Keeping {
-    let mut keeping: Keeping = FxHashMap::default();
-    for (id, session) in fabric.sessions() {
-        if session.over != SessionOver::Links || !outcomes[id].is_up() {
-            continue;
-        }
-        let router = |device: DeviceId| fabric.devices[device].router;
-        if next_hop_rule(fabric, session) == NextHopRule::Kept
-            && let (Some(from), Some(to)) = (router(session.device), router(session.peer))
-        {
-            keeping.entry(from).or_default().push(to);
-        }
-    }
-    keeping
-}
-
-/// Whom a next hop gets to unchanged from the speaker that hears it first: the first two of each view, of which
-/// one is not the next hop's owner.
-fn behind(keeping: &Keeping, views: &IdVec<RouterId, u32>, first: RouterId) -> Vec<RouterId> {
-    let mut seen = FxHashSet::from_iter([first]);
-    let mut queue = vec![first];
-    let mut of_view: FxHashMap<u32, u8> = FxHashMap::default();
-    let mut found = Vec::new();
-    while let Some(from) = queue.pop() {
-        for &to in keeping.get(&from).into_iter().flatten() {
-            if !seen.insert(to) {
-                continue;
-            }
-            queue.push(to);
-            let known = of_view.entry(views[to]).or_default();
-            if *known < 2 {
-                *known += 1;
-                found.push(to);
-            }
-        }
-    }
-    found
 }
 
 /// What a speaker does with the next hop of what it passes on by a session: RFC 4271 section 5.1.3.

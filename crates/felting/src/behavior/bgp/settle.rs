@@ -2,7 +2,7 @@
 
 use std::collections::VecDeque;
 
-use super::Path;
+use super::path::Path;
 use crate::fabric::SessionId;
 
 /// What is told, and who prefers what.

@@ -6,7 +6,7 @@ use smallvec::SmallVec;
 use super::apart::Apart;
 use super::routes::{NotImported, Received, RouteKind};
 use crate::behavior::State;
-use crate::behavior::bgp::{Bgp, NotPassed, Propagated};
+use crate::behavior::bgp::{NotPassed, Passing, Propagated};
 use crate::fabric::{DeviceId, RouterId};
 use crate::value::{Family, RouteDistinguisher};
 
@@ -51,9 +51,11 @@ impl State {
         let here = fabric.devices[at].router?;
         let routers: Vec<RouterId> =
             origins.iter().filter_map(|&origin| fabric.devices[origin].router).collect();
-        let among = Bgp::between(fabric, here);
+        let among = Passing::between(fabric, here);
         let found =
-            self.bgp().propagate_among(fabric, Family::Evpn, &routers, None, |to| among[to]);
+            self.bgp()
+                .passing
+                .propagate_among(fabric, Family::Evpn, &routers, None, |to| among[to]);
         Some((here, found))
     }
 
@@ -77,7 +79,7 @@ impl State {
             let origins: Vec<DeviceId> =
                 places.iter().map(|&place| received[place].origin).collect();
             let Some((here, found)) = self.together(at, &origins) else { continue };
-            let offers = self.bgp().received(fabric, Family::Evpn, &found, here, None);
+            let offers = self.bgp().passing.received(fabric, Family::Evpn, &found, here, None);
             let best = found.best[here].as_ref();
             for place in places {
                 let one = &mut received[place];

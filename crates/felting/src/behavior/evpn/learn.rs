@@ -98,7 +98,7 @@ impl State {
     pub fn brought_by(&self, at: DeviceId, origin: DeviceId) -> Option<SessionId> {
         let fabric = &self.fabric;
         let (at, origin) = (fabric.devices[at].router?, fabric.devices[origin].router?);
-        let found = self.bgp().propagate(fabric, Family::Evpn, &[origin], None);
+        let found = self.bgp().passing.propagate(fabric, Family::Evpn, &[origin], None);
         found.best[at].as_ref()?.from
     }
 

@@ -11,7 +11,7 @@ use super::instance::Targets;
 use super::learn::ethernet_tag;
 use super::tenant::TenantSource;
 use crate::behavior::State;
-use crate::behavior::bgp::{Bgp, NotPassed, Path};
+use crate::behavior::bgp::{NotPassed, Passing, Path};
 use crate::behavior::gateway::{irb, is_gateway, mac_of_gateway};
 use crate::fabric::{
     DeviceId, EndpointId, EthernetSegmentId, Fabric, LagId, PresenceId, RouterId, SessionId, VrfId,
@@ -207,7 +207,7 @@ impl State {
         let origins: Vec<DeviceId> =
             fabric.overlays().map(|(_, o)| o.device).filter(|&device| device != switch).collect();
         progress.begin(Stage::Rows, origins.len());
-        let among = Bgp::between(fabric, at);
+        let among = Passing::between(fabric, at);
         let of = |&device: &DeviceId| {
             progress.advance(1);
             self.received_of(switch, (at, &among), device)
@@ -231,8 +231,10 @@ impl State {
             return Vec::new();
         }
         let found =
-            self.bgp().propagate_among(fabric, Family::Evpn, &[origin], None, |to| among[to]);
-        let paths = self.bgp().received(fabric, Family::Evpn, &found, at, None);
+            self.bgp()
+                .passing
+                .propagate_among(fabric, Family::Evpn, &[origin], None, |to| among[to]);
+        let paths = self.bgp().passing.received(fabric, Family::Evpn, &found, at, None);
         let best = found.best[at].as_ref();
         let apart = match best {
             None => Some(Apart::NotReceived),

@@ -49,7 +49,7 @@ impl State {
         origins: &[RouterId],
         prefix: Option<&IpPrefix>,
     ) -> Propagated {
-        self.bgp().propagate(&self.fabric, family, origins, prefix)
+        self.bgp().passing.propagate(&self.fabric, family, origins, prefix)
     }
 
     /// What each peer of a speaker offers it of the routes that were followed, or why it doesn't.
@@ -60,6 +60,17 @@ impl State {
         at: RouterId,
         prefix: Option<&IpPrefix>,
     ) -> Vec<(SessionId, Result<Path, NotPassed>)> {
-        self.bgp().received(&self.fabric, family, found, at, prefix)
+        self.bgp().passing.received(&self.fabric, family, found, at, prefix)
+    }
+
+    /// Where the routes of some origins are lost on their way to a speaker that doesn't have them: the session
+    /// by which a peer that has them doesn't pass them on, and why. The nearest first.
+    pub fn routes_lost(
+        &self,
+        family: Family,
+        origins: &[RouterId],
+        at: RouterId,
+    ) -> Option<(SessionId, NotPassed)> {
+        self.bgp().passing.where_lost(&self.fabric, family, origins, at, None)
     }
 }

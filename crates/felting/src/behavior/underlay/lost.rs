@@ -57,7 +57,7 @@ impl Underlay {
         };
         if self.bgp.is_used() {
             let family = prefix.family();
-            let lost = self.bgp.where_lost(fabric, family, &origins, at, Some(&prefix));
+            let lost = self.bgp.passing.where_lost(fabric, family, &origins, at, Some(&prefix));
             if let Some((session, why)) = lost {
                 return Some(LostWay::NotPassed(session, why));
             }
@@ -77,8 +77,8 @@ impl Underlay {
         }
         let origins: SmallVec<[RouterId; 2]> =
             self.origins(&prefix).iter().map(|origin| origin.router).collect();
-        let found = self.bgp.propagate(fabric, prefix.family(), &origins, Some(&prefix));
-        let offers = self.bgp.received(fabric, prefix.family(), &found, at, Some(&prefix));
+        let found = self.bgp.passing.propagate(fabric, prefix.family(), &origins, Some(&prefix));
+        let offers = self.bgp.passing.received(fabric, prefix.family(), &found, at, Some(&prefix));
         let barred = offers.into_iter().filter_map(|(session, offer)| match offer {
             Err(why @ (NotPassed::Exported(_) | NotPassed::Imported)) => Some((session, why)),
             _ => None,

@@ -368,7 +368,7 @@ impl Underlay {
             return;
         }
         let from: Vec<RouterId> = origins.iter().map(|origin| origin.router).collect();
-        let found = self.bgp.propagate(fabric, family, &from, Some(prefix));
+        let found = self.bgp.passing.propagate(fabric, family, &from, Some(prefix));
         for (router, best) in found.best.iter() {
             let Some(best) = best.as_ref().filter(|path| path.from.is_some()) else { continue };
             let hop = |session: SessionId| {
@@ -378,6 +378,7 @@ impl Underlay {
             };
             let hops: SmallVec<[Hop; 4]> = self
                 .bgp
+                .passing
                 .equal(fabric, family, &found, router, Some(prefix))
                 .into_iter()
                 .filter_map(hop)

@@ -123,7 +123,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let (Apart::NotReceived, Some(at), Some(origin)) = (why, router(from), router(to)) else {
             continue;
         };
-        let lost = cx.state.bgp().where_lost(fabric, Family::Evpn, &[origin], at, None);
+        let lost = cx.state.routes_lost(Family::Evpn, &[origin], at);
         let Some(lost) = lost else { continue };
         let loss = loss_at(cx, lost.0, lost.1);
         let mut devices = vec![from, to];

@@ -115,12 +115,13 @@ fn drops(cx: &Context<'_>, at: RouterId, origin: RouterId) -> bool {
         matches!(lost, Some(LostWay::NotPassed(_, NotPassed::AsLoop)))
     });
     let by_evpn = || {
-        let bgp = cx.state.bgp();
+        let _bgp = cx.state.bgp();
         let both =
             fabric.vtep_of(device).is_some() && fabric.vtep_of(fabric.router(at).device).is_some();
         both && !cx.state.routes_reach(Family::Evpn, origin, at)
-            && bgp
-                .where_lost(fabric, Family::Evpn, &[origin], at, None)
+            && cx
+                .state
+                .routes_lost(Family::Evpn, &[origin], at)
                 .is_some_and(|(_, why)| why == NotPassed::AsLoop)
     };
     by_underlay || by_evpn()
