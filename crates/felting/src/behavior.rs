@@ -4,7 +4,6 @@
 //! pairs and segments, LAG selection, spanning tree, underlay, BGP sessions, EVPN. Every negative outcome
 //! carries its [`Cause`]; rules report causes and never decide again what a protocol does.
 
-pub(crate) mod ability;
 pub(crate) mod bgp;
 pub(crate) mod carrier;
 mod cause;
@@ -17,7 +16,6 @@ pub(crate) mod link;
 mod loopbacks;
 pub mod mtu;
 pub(crate) mod pair;
-mod partner;
 pub(crate) mod session;
 pub(crate) mod settings;
 pub(crate) mod spread;

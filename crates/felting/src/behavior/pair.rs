@@ -10,7 +10,7 @@ use std::collections::BTreeSet;
 use rustc_hash::FxHashMap;
 
 use super::carrier::carried;
-use super::lag::LagOutcome;
+use super::lag::{LagOutcome, may_refuse};
 use crate::fabric::{
     Condition, DeviceId, Fabric, GroupId, Keepalive, Lag, LagId, ManagementId, Pair, PairId,
     PortId, SegmentId,
@@ -238,9 +238,7 @@ pub(super) fn peer_links(
             let passive = |lag: &Lag| lag.mode.value == Activity::Passive;
             let sure = x.protocol.value == y.protocol.value
                 && !(passive(x) && passive(y))
-                && [x, y].iter().all(|lag| {
-                    lag.min_members.value <= 1 && !super::ability::may_refuse(fabric, lag)
-                });
+                && [x, y].iter().all(|lag| lag.min_members.value <= 1 && !may_refuse(fabric, lag));
             (!sure).then_some((id, [a.value, b.value]))
         })
         .collect();

@@ -10,8 +10,8 @@ use super::carrier::{Carriers, Closed};
 use super::cause::Found;
 use super::link::{ClosedBy, Far, Links};
 use super::{
-    Bgp, Causes, Evpn, GroupOutcome, LacpState, LagOutcome, MemberOutcome, PairOutcome,
-    StackOutcome, Trees, Underlay, evpn, lag, link, pair, settings, stack, tree, underlay,
+    Bgp, Causes, Evpn, GroupOutcome, LagOutcome, MemberOutcome, PairOutcome, StackOutcome, Trees,
+    Underlay, evpn, lag, link, pair, settings, stack, tree, underlay,
 };
 use crate::fabric::{
     Condition, DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, RouterId, StackId, WanId,
@@ -328,19 +328,6 @@ impl State {
     /// The spanning trees.
     pub fn trees(&self) -> &Trees {
         &self.trees
-    }
-
-    /// What the LACPDUs read that a member sends; none if it speaks no LACP or has no link.
-    ///
-    /// Source: IEEE 802.1AX clause 6.4.2.3 (`Actor_State`).
-    pub fn lacpdu(&self, member: MemberId) -> Option<LacpState> {
-        let fabric = &self.fabric;
-        lag::lacpdu(fabric, self, member)
-    }
-
-    /// Why a member is not in use, in words; none if it is.
-    pub fn why_not(&self, member: MemberId) -> Option<String> {
-        lag::words::why_not(self, member)
     }
 
     /// What became of a member.

@@ -3,9 +3,9 @@
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use super::{Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, LanId};
+use super::bridge::{Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, LanId};
+use crate::behavior::lag::port_number;
 use crate::behavior::lag::{LagOutcome, MemberOutcome, MemberState};
-use crate::behavior::partner::port_number;
 use crate::behavior::stack::{self, Stacks};
 use crate::fabric::{
     Condition, DeviceId, DeviceKind, Fabric, GroupId, LagId, MemberId, PortId, TreePort,

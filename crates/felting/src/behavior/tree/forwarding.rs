@@ -1,35 +1,13 @@
 //! What the trees leave open: loops, and VLANs that the forwarding links don't carry.
 
-use std::collections::BTreeSet;
-
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use super::{BridgeId, BridgePortId, LanId, Trees};
+use super::bridge::{BridgeId, BridgePortId, LanId};
+use super::trees::{Cut, Loop, Trees};
+use super::vlan_classes::classes;
 use crate::id::IdVec;
 use crate::value::{VlanId, VlanSet};
-
-/// Bridges that frames of some VLANs go round for ever.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct Loop {
-    /// The VLANs.
-    pub vlans: VlanSet,
-    /// The ports on the way round, two for each link.
-    pub ports: Vec<BridgePortId>,
-}
-
-/// A VLAN that is cut in two where a link discards.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct Cut {
-    /// The VLANs.
-    pub vlans: VlanSet,
-    /// A port that discards and would join the two parts.
-    pub discarding: BridgePortId,
-    /// A port that forwards on the way around, but does not carry the VLANs.
-    pub lacking: BridgePortId,
-}
 
 /// Sets of bridges that are joined.
 struct Joined(IdVec<BridgeId, BridgeId>);
@@ -64,30 +42,6 @@ fn open_ports(trees: &Trees, lan: LanId, vlan: Option<VlanId>) -> SmallVec<[Brid
         None => trees.forwards_any(port),
     };
     trees.lans[lan].iter().copied().filter(open).collect()
-}
-
-/// One VLAN of each run of VLANs that nothing here tells apart, with the run. Linear in the number
-/// of different sets.
-pub(super) fn classes<'a>(sets: impl Iterator<Item = &'a VlanSet>) -> Vec<(VlanId, VlanSet)> {
-    let distinct: FxHashSet<&VlanSet> = sets.collect();
-    let (mut starts, mut all) = (BTreeSet::new(), VlanSet::default());
-    let distinct: Vec<_> = distinct.into_iter().collect();
-    for set in distinct {
-        for &(first, last) in set.ranges() {
-            starts.insert(first);
-            starts.insert(last + 1);
-        }
-        all = all.union(set);
-    }
-    let mut classes: Vec<(VlanId, Vec<VlanId>)> = Vec::new();
-    for vlan in all.iter() {
-        let number = u16::try_from(vlan.get()).unwrap_or(u16::MAX);
-        match classes.last_mut() {
-            Some((_, run)) if !starts.contains(&number) => run.push(vlan),
-            _ => classes.push((vlan, vec![vlan])),
-        }
-    }
-    classes.into_iter().map(|(vlan, run)| (vlan, run.into_iter().collect())).collect()
 }
 
 /// The loops that frames find. Linear in links where there is none; else so for each class of VLANs.

@@ -12,7 +12,8 @@ use std::collections::BinaryHeap;
 
 use smallvec::SmallVec;
 
-use super::{BridgeId, BridgeIdentifier, BridgePortId, LanId, PortRole, TreeCase, TreeReason};
+use super::bridge::{BridgeId, BridgeIdentifier, BridgePortId, LanId};
+use super::role::{PortRole, TreeCase, TreeReason};
 use crate::id::IdVec;
 
 /// The part of a plant that one tree spans.

@@ -6,11 +6,11 @@ use std::collections::BTreeMap;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
+use super::bridge::{Bridge, BridgeId, BridgeIdentifier, BridgePortId, LanId};
+use super::role::{PortRole, Tree, TreeKind, TreeReason};
 use super::spanning::{self, Plant};
-use super::{
-    Bridge, BridgeId, BridgeIdentifier, BridgePortId, LanId, PortRole, Tree, TreeKind, TreeReason,
-    Trees, forwarding, key,
-};
+use super::trees::{Trees, key};
+use super::vlan_classes::classes;
 use crate::fabric::{Fabric, TreeSettings};
 use crate::id::IdVec;
 use crate::value::{BridgePriority, TreeMode};
@@ -200,8 +200,7 @@ impl Trees {
             .iter()
             .flat_map(|&bridge| settings(bridge))
             .flat_map(|tree| tree.vlan_priorities.iter().map(|(vlans, _)| &vlans.value));
-        let classes = forwarding::classes(of_ports.chain(of_priorities));
-        for (vlan, class) in classes {
+        for (vlan, class) in classes(of_ports.chain(of_priorities)) {
             let carries = |port: BridgePortId| self.ports[port].vlans.contains(vlan);
             let mut own = IdVec::filled(&self.bridges, Vec::new());
             for &bridge in bridges {

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::half_name;
-use crate::behavior::{Entity, ability};
+use crate::behavior::{Entity, lag};
 use crate::fabric::{LagId, MemberId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Duplex;
@@ -39,7 +39,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, lag) in cx.fabric.lags() {
         let Some(first) = lag.members.get(0) else { continue };
         let others = || lag.members.iter().skip(1);
-        let rate = |member: MemberId| ability::rate(cx.fabric, member);
+        let rate = |member: MemberId| lag::rate(cx.fabric, member);
         let medium = |member: MemberId| {
             let (cable, _) = cx.fabric.link(cx.fabric.member(member).port.value)?;
             Some(cx.fabric.cable(cable).medium?.value)
@@ -62,7 +62,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let refused =
             cx.state.causes().of(RULE.rule.id).any(|cause| cause.entity == Entity::Lag(id));
         // What the device refuses for another reason is told there.
-        if by_rate.is_some() && !refused && !ability::can_mix(cx.fabric, lag) {
+        if by_rate.is_some() && !refused && !lag::can_mix(cx.fabric, lag) {
             continue;
         }
         report(cx, id, (first, other), by_rate.is_some(), refused, out);
@@ -86,7 +86,7 @@ fn report(
         }
     };
     let what = |member: MemberId| {
-        let (speed, duplex) = ability::rate(fabric, member);
+        let (speed, duplex) = lag::rate(fabric, member);
         let port = fabric.member(member).port.value;
         let medium = fabric.link(port).and_then(|(cable, _)| fabric.cable(cable).medium);
         let is = match (by_rate, duplex, medium) {

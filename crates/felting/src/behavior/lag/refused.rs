@@ -2,8 +2,8 @@
 
 use rustc_hash::FxHashMap;
 
-use super::cause::{Aspect, CauseId, Causes, Entity};
-use super::lag::Reason;
+use super::outcome::Reason;
+use crate::behavior::cause::{Aspect, CauseId, Causes, Entity};
 use crate::fabric::{Fabric, Lag, LagId, MemberId};
 use crate::value::{Duplex, Protocol, Speed};
 
@@ -26,7 +26,7 @@ pub(super) fn refused(fabric: &Fabric, causes: &mut Causes) -> Refused {
 }
 
 /// Whether a device may refuse some member of a LAG, or keep it in reserve.
-pub(super) fn may_refuse(fabric: &Fabric, lag: &Lag) -> bool {
+pub(in crate::behavior) fn may_refuse(fabric: &Fabric, lag: &Lag) -> bool {
     let limited = fabric
         .hardware_of(lag.device)
         .is_some_and(|kind| kind.members_in_use.is_some() || kind.members_bundled.is_some());

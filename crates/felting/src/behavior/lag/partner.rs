@@ -3,7 +3,7 @@
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
-use super::cause::{Aspect, CauseId, Causes, Entity};
+use crate::behavior::cause::{Aspect, CauseId, Causes, Entity};
 use crate::fabric::{DeviceId, DeviceKind, EthernetSegmentId, Fabric, GroupId, LagId, PortId};
 use crate::id::{Id, IdVec, typed_id};
 use crate::value::{BondProtocol, SegmentMode};
@@ -491,7 +491,7 @@ impl Facing<'_> {
 
 /// The place of a port among the ports of its system, for tie-breaks: by side of a pair, then by
 /// place on the switch.
-pub(super) fn port_number(fabric: &Fabric, port: PortId) -> (usize, usize) {
+pub(in crate::behavior) fn port_number(fabric: &Fabric, port: PortId) -> (usize, usize) {
     let device = fabric.device(fabric.port(port).device);
     let first = device.ports.get(0).map_or(0, Id::index);
     (device.pair.map_or(0, |(_, side)| side), port.index() - first)
