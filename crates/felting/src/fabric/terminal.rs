@@ -147,6 +147,16 @@ impl fmt::Display for NoTerminal {
 
 impl std::error::Error for NoTerminal {}
 
+impl Terminal {
+    /// The endpoint that it is, if it is one.
+    pub fn endpoint(self) -> Option<EndpointId> {
+        match self {
+            Self::Endpoint(endpoint, _) => Some(endpoint),
+            Self::Gateway(..) | Self::Outside(..) => None,
+        }
+    }
+}
+
 impl Arenas {
     /// The endpoint of a name.
     pub fn find_endpoint(&self, name: &str) -> Option<EndpointId> {

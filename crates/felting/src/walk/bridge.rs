@@ -5,7 +5,8 @@ use std::net::IpAddr;
 use smallvec::SmallVec;
 
 use super::path::{Known, Side, Station};
-use super::{Asker, Walker};
+use super::resolution::Asker;
+use super::walker::Walker;
 use crate::behavior::Apart;
 use crate::behavior::carrier::Node;
 use crate::behavior::domain::Onward;

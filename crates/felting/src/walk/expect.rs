@@ -10,7 +10,11 @@ use std::net::IpAddr;
 
 use rayon::prelude::*;
 
-use super::{Act, NoWalk, Options, Path, Table, Walk, Walker, why};
+use super::asked::{NoWalk, Options};
+use super::path::{Act, Path, Table};
+use super::walked::Walk;
+use super::walker::Walker;
+use super::why::why;
 use crate::behavior::{BridgeId, BridgePortId, State};
 use crate::fabric::{
     CableId, Condition, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss,

@@ -2,8 +2,10 @@
 
 use smol_str::SmolStr;
 
+use super::expect::Lost;
 use super::path::{Act, Hop, Stop};
-use super::{Asker, Lost, Walk};
+use super::resolution::Asker;
+use super::walked::Walk;
 use crate::behavior::Apart;
 use crate::diagnostic::{Finding, Report, Severity};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};

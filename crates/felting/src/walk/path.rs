@@ -376,3 +376,14 @@ impl Path {
         room.min()
     }
 }
+
+impl Hop {
+    /// The segment in which a switch took the frame last.
+    pub(super) fn presence(&self) -> Option<PresenceId> {
+        self.acts.iter().rev().find_map(|act| match act {
+            Act::Enters { presence, .. } => *presence,
+            Act::Decapsulates { presence, .. } => Some(*presence),
+            _ => None,
+        })
+    }
+}

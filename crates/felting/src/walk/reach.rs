@@ -12,7 +12,8 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use super::{Options, Walker};
+use super::asked::Options;
+use super::walker::Walker;
 use crate::behavior::State;
 use crate::behavior::carrier::leaves;
 use crate::behavior::evpn::tag_of;

@@ -5,12 +5,14 @@ use std::sync::Arc;
 
 use smallvec::SmallVec;
 
+use super::arrival::{Came, Visit};
 use super::bridge::{Ports, Remote};
 use super::hash;
 use super::headers::{self, Destination, Frame, Headers, Outer};
 use super::path::{Act, Known, Resolved, Station, Stop, Table};
-use super::trace::{Came, Tracer, Visit};
-use super::{Asker, Walker};
+use super::resolution::Asker;
+use super::trace::Tracer;
+use super::walker::Walker;
 use crate::behavior::carrier::leaves;
 use crate::behavior::evpn::tenant::best_of;
 use crate::behavior::evpn::{knows_addresses, replication};

@@ -1,6 +1,6 @@
 //! Why packets get no farther, in words.
 
-use super::{Act, Hop, Stop, Table};
+use super::path::{Act, Hop, Stop, Table};
 use crate::behavior::Apart;
 use crate::fabric::{Fabric, PortId, PresenceId};
 
