@@ -7,13 +7,12 @@ use std::net::Ipv4Addr;
 
 use rustc_hash::FxHashSet;
 
-use super::Unfit;
 use super::pages::{
     Change, Edit, Edits, Target, Told, guest_name, joined, management_address, networks,
     vlans_of_host,
 };
 use super::plan::{ESCAPE, GuestNo, HostNo, Leaf, PairNo, Plan, SegmentNo};
-use crate::first::{FirstFabric, HOST_PORTS};
+use crate::first::{FirstFabric, HOST_PORTS, Unfit};
 use crate::progress::{Progress, Stage};
 
 /// How often another place is tried for one kind of fault.

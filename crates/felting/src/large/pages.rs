@@ -5,10 +5,10 @@ use std::fmt::{Display, Write as _};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
+use super::numbers::{KnownFault, LargeFiles};
 use super::plan::{
     ESCAPE, FIRST_LEAF, FIRST_VNI, FIRST_VRF_VNI, GuestNo, HostNo, Leaf, PairNo, Plan, SegmentNo,
 };
-use super::{KnownFault, LargeFiles};
 use crate::first::{FirstFabric, HOST_PORTS};
 use crate::progress::{Progress, Stage};
 

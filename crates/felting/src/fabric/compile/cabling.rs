@@ -2,7 +2,8 @@ use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::devices::per_port;
-use super::unknown_port;
+use super::made::unknown_port;
+use super::things::too_many;
 use crate::diagnostic::At;
 use crate::fabric::layout::report_range;
 use crate::fabric::{Arenas, Cable, DeviceId, PortId};
@@ -76,7 +77,7 @@ fn spread_run(run: &Run, fabric: &Arenas, made: &mut Vec<(Cable, usize)>, faults
         );
         return;
     }
-    if super::too_many(made.len().saturating_add(count), run.span, "cables", faults) {
+    if too_many(made.len().saturating_add(count), run.span, "cables", faults) {
         return;
     }
     let near_devices = resolve(&near.0, &run.near.device, fabric, faults);

@@ -3,67 +3,23 @@ use std::borrow::Cow;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
-use super::{MOST_PORTS, Things, deviations, spread, stacks, too_many};
+use super::allotted::hash;
+use super::hardware::{Kinds, kind_of};
+use super::stacks;
+use super::things::{MOST_PORTS, Things, deviations, spread, too_many};
 use crate::diagnostic::{At, Span};
 use crate::fabric::layout::{Layout, LayoutId};
-use crate::fabric::{Arenas, Device, DeviceId, DeviceKind, Hardware, HardwareId, Port, PortId};
-use crate::id::{FromIndex, Id, IdRange, IdVec};
-use crate::source::{
-    Document, FaultKind, Faults, HardwareKeys, HostKeys, Keys, Layers, Many, Statement, SwitchKeys,
-};
+use crate::fabric::{Arenas, Device, DeviceId, DeviceKind, HardwareId, Port, PortId};
+use crate::id::{FromIndex, IdRange, IdVec};
+use crate::source::{Document, FaultKind, Faults, HostKeys, Keys, Layers, Statement, SwitchKeys};
 use crate::value::{MacAddr, Mtu, Number, Role};
 
 /// The priorities of a system and of a port are 16 bits (IEEE 802.1AX clause 6.3); the middle is
 /// what devices commonly come with.
 pub(super) const DEFAULT_PRIORITY: u16 = 32_768;
 
-/// The kinds of switches by name, with their ports as written.
-pub(super) struct Kinds<'s> {
-    by_name: FxHashMap<SmolStr, HardwareId>,
-    ports: Vec<Option<&'s At<Many<SmolStr>>>>,
-}
-
 /// A host and the keys that hold for it.
 pub(super) type HostLayers<'s> = (DeviceId, Layers<'s, HostKeys>);
-
-pub(super) fn hardware<'s>(
-    document: &'s Document,
-    fabric: &mut Arenas,
-    faults: &mut Faults,
-) -> Kinds<'s> {
-    let mut things = Things::new();
-    for statement in &document.hardware {
-        let Some(name) = &statement.keys.name else { continue };
-        let shown = || format!("the hardware {}", name.value);
-        things.add(name.value.clone(), name.span, statement, None, faults, shown);
-    }
-    let mut kinds = Kinds { by_name: FxHashMap::default(), ports: Vec::new() };
-    for thing in things.order {
-        let keys: &Layers<'_, HardwareKeys> = &thing.layers;
-        let id = fabric.hardware.push(Hardware {
-            name: At::new(thing.name.clone(), thing.span),
-            lacp: keys.lacp().copied(),
-            routed_lags: keys.routed_lags().copied(),
-            members_in_use: keys.members_in_use().copied(),
-            members_bundled: keys.members_bundled().copied(),
-            mixed_rates: keys.mixed_rates().copied(),
-            stack_members: keys.stack_members().copied(),
-            reserved_vlans: keys.reserved_vlans().cloned(),
-            vtep: keys.vtep().copied(),
-            mtu: keys.mtu().copied(),
-        });
-        kinds.by_name.insert(thing.name, id);
-        kinds.ports.push(keys.ports());
-    }
-    kinds
-}
-
-impl<'s> Kinds<'s> {
-    /// The ports that a kind comes with.
-    pub(super) fn ports_of(&self, kind: HardwareId) -> Option<&'s [At<SmolStr>]> {
-        self.ports[kind.index()].map(|ports| &ports.value.0[..])
-    }
-}
 
 /// A device as the statements describe it, before its ports are made.
 struct Described<'s> {
@@ -160,25 +116,6 @@ pub(super) fn devices<'s>(
         layers.extend(added.map(|device| (device, thing.layers)));
     }
     layers
-}
-
-pub(super) fn kind_of(
-    name: &At<SmolStr>,
-    kinds: &Kinds<'_>,
-    faults: &mut Faults,
-) -> Option<At<HardwareId>> {
-    let found = kinds.by_name.get(&name.value);
-    if found.is_none() {
-        let mut known: Vec<_> = kinds.by_name.keys().map(SmolStr::as_str).collect();
-        known.sort_unstable();
-        let remedy = match faults.nearest(&name.value, known) {
-            Some(nearest) => format!("did you mean {nearest}?"),
-            None => "add a [[hardware]] table of that name".to_owned(),
-        };
-        let message = format!("there is no hardware {}", name.value);
-        faults.add(FaultKind::UnknownName, name.span, message, "no such name", remedy);
-    }
-    found.map(|&id| At::new(id, name.span))
 }
 
 /// The things that the statements' name ranges make, and the place of each in its range.
@@ -347,11 +284,6 @@ impl Layouts {
         }
         IdRange::new(start, fabric.ports.next_id())
     }
-}
-
-/// A number that follows from a name alone, so that adding a device changes no other's (FNV-1a).
-pub(super) fn hash(name: &str) -> u32 {
-    name.bytes().fold(0x811c_9dc5, |hash, byte| (hash ^ u32::from(byte)).wrapping_mul(0x0100_0193))
 }
 
 /// Makes the per-port facts that later steps fill.

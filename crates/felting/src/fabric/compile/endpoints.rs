@@ -3,8 +3,8 @@
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
-use super::Made;
-use super::devices::hash;
+use super::allotted::hash;
+use super::made::Made;
 use super::tenants::VrfNames;
 use crate::diagnostic::At;
 use crate::fabric::{

@@ -4,7 +4,8 @@ use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::devices::{DEFAULT_PRIORITY, HostLayers, per_port};
-use super::{Made, Things, too_many};
+use super::made::Made;
+use super::things::{Things, too_many};
 use crate::diagnostic::{At, Span};
 use crate::fabric::{
     Bond, BondId, DeviceId, Lag, LagId, Member, MemberId, Network, PortSettings, TreePort, Uplink,

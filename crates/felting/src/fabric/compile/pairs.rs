@@ -1,8 +1,10 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
-use super::devices::{DEFAULT_PRIORITY, hash};
-use super::{Made, Things};
+use super::allotted::hash;
+use super::devices::DEFAULT_PRIORITY;
+use super::made::Made;
+use super::things::Things;
 use crate::diagnostic::At;
 use crate::fabric::{
     Arenas, DeviceId, DeviceKind, Group, GroupId, Keepalive, LagId, Pair, PairId, Side,

@@ -2,7 +2,8 @@
 
 use std::net::IpAddr;
 
-use super::{Made, Things};
+use super::made::Made;
+use super::things::Things;
 use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, Exhausted, Pool, PoolId};
 use crate::source::Document;

@@ -4,8 +4,9 @@ use std::net::IpAddr;
 
 use smol_str::SmolStr;
 
+use super::made::Made;
 use super::tenants::VrfNames;
-use super::{Made, Things};
+use super::things::{Thing, Things};
 use crate::diagnostic::At;
 use crate::fabric::{
     DeviceId, DeviceKind, Evi, Leak, Outside, Policy, PortId, SegmentId, Site, StaticRoute, Via,
@@ -19,7 +20,7 @@ impl Made<'_> {
         &mut self,
         statements: &'s [Statement<K>],
         name: fn(&K) -> &Option<At<SmolStr>>,
-    ) -> Vec<super::Thing<'s, SmolStr, K>> {
+    ) -> Vec<Thing<'s, SmolStr, K>> {
         let mut things = Things::new();
         for statement in statements {
             let Some(name) = name(&statement.keys) else { continue };

@@ -11,9 +11,10 @@ use std::net::IpAddr;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
+use super::made::Made;
 use super::pairs::Sides;
 use super::sessions::{LinkSession, SessionKey};
-use super::{Made, Thing, Things, at, too_many};
+use super::things::{Thing, Things, at, too_many};
 use crate::diagnostic::{At, Span};
 use crate::fabric::{
     DeviceId, DeviceKind, Interface, InterfaceId, InterfacePlace, LagId, Overlay, PairId, PortId,

@@ -10,7 +10,8 @@ use std::net::IpAddr;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
-use super::{Made, Thing, Things, at, too_many};
+use super::made::Made;
+use super::things::{Thing, Things, at, too_many};
 use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, InterfaceId, PolicyName, RouterId, Session};
 use crate::id::IdRange;

@@ -1,8 +1,9 @@
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
-use super::Things;
-use super::devices::{Kinds, hash, kind_of};
+use super::allotted::hash;
+use super::hardware::{Kinds, kind_of};
+use super::things::Things;
 use crate::diagnostic::At;
 use crate::fabric::{Arenas, DeviceKind, PortId, Stack, StackMember};
 use crate::id::{FromIndex, Id, IdRange};

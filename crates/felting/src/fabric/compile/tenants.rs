@@ -1,7 +1,8 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
-use super::{Made, Things, too_many};
+use super::made::Made;
+use super::things::{Thing, Things, too_many};
 use crate::diagnostic::At;
 use crate::fabric::{
     DeviceId, Presence, Segment, SegmentSettings, SettingsId, Vrf, VrfId, VrfPresence,
@@ -209,7 +210,7 @@ impl Made<'_> {
 }
 
 /// A thing, and the statements that speak of it.
-pub(super) type Spoken<'s, K> = (super::Thing<'s, SmolStr, K>, Vec<&'s Statement<K>>);
+pub(super) type Spoken<'s, K> = (Thing<'s, SmolStr, K>, Vec<&'s Statement<K>>);
 
 /// What holds on one switch: each statement with its deviation there, overlays above.
 pub(super) fn layers_at<'s, K: Keys>(

@@ -1,7 +1,8 @@
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
-use super::{Made, Things};
+use super::made::Made;
+use super::things::{Things, too_many};
 use crate::diagnostic::At;
 use crate::fabric::layout::report_range;
 use crate::fabric::{
@@ -148,7 +149,7 @@ impl Made<'_> {
             }
         };
         let (devices, port_names) = (names(self, &device), names(self, &port));
-        if super::too_many(
+        if too_many(
             devices.len().saturating_mul(port_names.len()),
             text.span,
             "ports on a repeater",
