@@ -29,7 +29,8 @@ until = 2001-01-31
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
-    for accept in cx.fabric.accepts.iter().filter(|accept| crate::rules::expired(accept, cx.today))
+    for accept in
+        cx.fabric.accepts.iter().filter(|accept| crate::rules::accepted::expired(accept, cx.today))
     {
         let Some(until) = accept.until else { continue };
         let rule = &accept.rule.value;

@@ -31,7 +31,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         return;
     }
     for (index, accept) in cx.fabric.accepts.iter().enumerate() {
-        if cx.matched.contains(&index) || crate::rules::expired(accept, cx.today) {
+        if cx.matched.contains(&index) || crate::rules::accepted::expired(accept, cx.today) {
             continue;
         }
         let rule = &accept.rule.value;

@@ -1,0 +1,126 @@
+//! What a rule is, what it reads, and how it reports.
+
+use jiff::civil::Date;
+use rustc_hash::FxHashSet;
+use smol_str::SmolStr;
+
+use crate::behavior::State;
+use crate::diagnostic::{Diagnostic, Finding, Label, Rule, Severity, Span};
+use crate::fabric::{DeviceId, Fabric};
+
+/// A rule and how it is checked.
+pub(crate) struct Check {
+    pub(crate) rule: Rule,
+    pub(crate) check: fn(&Context<'_>, &mut Findings<'_>),
+}
+
+/// What a rule reads.
+#[derive(Clone, Copy)]
+pub(crate) struct Context<'a> {
+    pub(crate) fabric: &'a Fabric,
+    pub(crate) state: &'a State,
+    /// The acceptances that matched a finding, by their place in the file's order; only the rules
+    /// about acceptances see it filled.
+    pub(crate) matched: &'a FxHashSet<usize>,
+    /// What the rules before found; only those that run last see it filled.
+    pub(crate) found: &'a [Finding],
+    /// The day on which acceptances are judged.
+    pub(crate) today: Option<Date>,
+}
+
+/// Where a rule's findings go.
+pub(crate) struct Findings<'a> {
+    pub(super) rule: &'static Rule,
+    pub(super) severity: Severity,
+    /// Whether the fabric gives the rule its severity.
+    pub(super) fixed: bool,
+    pub(super) fabric: &'a Fabric,
+    pub(super) list: &'a mut Vec<Finding>,
+}
+
+impl<'f> Findings<'f> {
+    /// Reports a finding at its primary place.
+    pub(crate) fn report(
+        &mut self,
+        at: Span,
+        label: impl Into<String>,
+        message: impl Into<String>,
+    ) -> Draft<'_, 'f> {
+        self.list.push(Finding {
+            rule: self.rule,
+            severity: self.severity,
+            what: Diagnostic::new(message, at, label, String::new()),
+            wire: String::new(),
+            about: Vec::new(),
+        });
+        let finding = self.list.last_mut().expect("pushed just now");
+        Draft { finding, fixed: self.fixed, fabric: self.fabric }
+    }
+}
+
+/// A finding that is being written.
+pub(crate) struct Draft<'a, 'f> {
+    finding: &'a mut Finding,
+    fixed: bool,
+    fabric: &'f Fabric,
+}
+
+impl Draft<'_, '_> {
+    /// Another severity than the rule's, for a case that is better or worse than most. What a fabric
+    /// says of the rule still holds.
+    pub(crate) fn severity(self, severity: Severity) -> Self {
+        if !self.fixed {
+            self.finding.severity = severity;
+        }
+        self
+    }
+
+    /// The other side of the contradiction.
+    pub(crate) fn related(self, span: Span, text: impl Into<String>) -> Self {
+        self.finding.what.related.push(Label { span, text: text.into() });
+        self
+    }
+
+    /// What happens on the wire.
+    pub(crate) fn wire(self, text: impl Into<String>) -> Self {
+        self.finding.wire = text.into();
+        self
+    }
+
+    /// What to do.
+    pub(crate) fn remedy(self, text: impl Into<String>) -> Self {
+        self.finding.what.remedy = text.into();
+        self
+    }
+
+    /// A switch or host that it is about, and the pair that it is in.
+    pub(crate) fn about(self, device: DeviceId) -> Self {
+        let made = self.fabric.device(device);
+        let pair = made.pair.map(|(pair, _)| &self.fabric.pair(pair).name.value);
+        [Some(&made.name.value), pair].into_iter().flatten().fold(self, Self::about_name)
+    }
+
+    /// Another thing that it is about, by name.
+    pub(crate) fn about_name(self, name: &SmolStr) -> Self {
+        if !self.finding.about.contains(name) {
+            self.finding.about.push(name.clone());
+        }
+        self
+    }
+}
+
+impl Context<'_> {
+    /// Whether a rule before has found something grave that has to do with one of some switches. Only rules
+    /// that run last may ask.
+    pub(crate) fn is_told(&self, families: &[&str], devices: &[DeviceId]) -> bool {
+        let names = |name: &SmolStr| {
+            let device = self.fabric.find_device(name);
+            device.is_some_and(|device| devices.contains(&device))
+        };
+        self.found.iter().any(|finding| {
+            finding.severity > Severity::Hint
+                && families.contains(&finding.rule.family())
+                && finding.about.iter().any(names)
+        })
+    }
+}

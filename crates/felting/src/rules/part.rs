@@ -1,0 +1,297 @@
+//! Parts of examples that many rules share.
+
+/// Parts of examples that many rules share: a small fabric, piece by piece.
+macro_rules! part {
+    // Two spines and two leaves.
+    (plant) => {
+        r#"
+[[switch]]
+name = "crest-[1-2]"
+number = 1
+role = "spine"
+ports = "et[1-4] 100G"
+
+[[switch]]
+name = "kelp-[a-b]"
+number = 11
+role = "leaf"
+ports = ["et[1-8] 25G", "et[49-52] 100G"]
+
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[pool]]
+name = "vteps"
+gives = "vteps"
+prefix = "10.64.9.0/24"
+
+[cabling]
+runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et[49-50] -- crest-[1-2] et2"]
+"#
+    };
+    // Their underlay.
+    (ospf) => {
+        r#"
+[[underlay]]
+on = ["crest-*", "kelp-*"]
+"#
+    };
+    // One AS number, for sessions inside it.
+    (one_as) => {
+        r#"
+[[router]]
+on = ["crest-*", "kelp-*"]
+as_number = 4204100000
+"#
+    };
+    // Sessions of the leaves with both spines, which reflect.
+    (reflected) => {
+        r#"
+[[session]]
+on = "kelp-*"
+to = "crest-*"
+
+[[session]]
+on = "crest-*"
+to = "kelp-*"
+client = true
+"#
+    };
+    // The leaves as VTEPs.
+    (vteps) => {
+        r#"
+[[overlay]]
+on = "kelp-*"
+target_pattern = "42041:{vni}"
+"#
+    };
+    // A segment on both.
+    (segment) => {
+        r#"
+[[segment]]
+name = "tides-web"
+number = 310
+vlan = 310
+vni = 23310
+on = "kelp-*"
+"#
+    };
+    // BGP over each link as the underlay, with an AS number a leaf and one for the spines.
+    (bgp) => {
+        r#"
+[[underlay]]
+on = ["crest-*", "kelp-*"]
+protocol = "bgp"
+import = "everything"
+export = "everything"
+
+[[router]]
+on = "crest-*"
+as_number = 4204100001
+
+[[pool]]
+name = "leaves"
+gives = "as-numbers"
+base = 4204100000
+on = "kelp-*"
+"#
+    };
+    // A hall and a field station, with what they need but the WAN.
+    (sites) => {
+        r#"
+[[switch]]
+name = "inlet-a"
+number = 17
+role = "border"
+ports = "et[49-54] 100G"
+
+[[switch]]
+name = "skerry-a"
+number = 41
+role = "leaf"
+ports = "et[49-54] 10G"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[pool]]
+name = "vteps"
+gives = "vteps"
+prefix = "10.64.9.0/24"
+
+[[pool]]
+name = "skerry-vteps"
+gives = "vteps"
+prefix = "10.64.40.0/26"
+on = "skerry-a"
+
+[[router]]
+on = ["inlet-a", "skerry-a"]
+as_number = 4204100000
+
+[[overlay]]
+on = ["inlet-a", "skerry-a"]
+target_pattern = "42041:{vni}"
+
+[[session]]
+on = "inlet-a"
+to = "skerry-a"
+
+[[session]]
+on = "skerry-a"
+to = "inlet-a"
+
+[[site]]
+name = "hall"
+on = "inlet-a"
+"#
+    };
+    // The field station as a site.
+    (skerry) => {
+        r#"
+[[site]]
+name = "skerry"
+on = "skerry-a"
+"#
+    };
+    // The WAN between them.
+    (wan) => {
+        r#"
+[[wan]]
+name = "fibre"
+ends = ["inlet-a et52", "skerry-a et49"]
+tags = 100
+delay = "4ms"
+mtu = 1600
+"#
+    };
+    // The interfaces at its ends.
+    (wan_links) => {
+        r#"
+[[interface]]
+on = "inlet-a"
+port = "et52"
+tag = 100
+address = "198.51.100.1/31"
+
+[[interface]]
+on = "skerry-a"
+port = "et49"
+tag = 100
+address = "198.51.100.3/31"
+"#
+    };
+    // The routes over it.
+    (wan_routes) => {
+        r#"
+[[route]]
+on = "inlet-a"
+to = ["10.64.40.0/26", "10.64.8.41/32"]
+via = "fibre"
+
+[[route]]
+on = "skerry-a"
+to = ["10.64.9.0/24", "10.64.8.0/24"]
+via = "fibre"
+"#
+    };
+    // Two spines and two leaves with a peer link's cables.
+    (pair) => {
+        r#"
+[[switch]]
+name = "crest-[1-2]"
+number = 1
+role = "spine"
+ports = "et[1-4] 100G"
+
+[[switch]]
+name = "kelp-[a-b]"
+number = 11
+role = "leaf"
+ports = ["et[1-8] 25G", "et[49-52] 100G"]
+
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[pool]]
+name = "vteps"
+gives = "vteps"
+prefix = "10.64.9.0/24"
+
+[[management]]
+name = "yard"
+subnet = "192.0.2.0/24"
+on = "kelp-*"
+
+[cabling]
+runs = [
+  "kelp-a et[49-50] -- crest-[1-2] et1",
+  "kelp-b et[49-50] -- crest-[1-2] et2",
+  "kelp-a et[51-52] -- kelp-b et[51-52]",
+]
+"#
+    };
+    // Two spines and two leaves with one host on both.
+    (shared_host) => {
+        r#"
+[[switch]]
+name = "crest-[1-2]"
+number = 1
+role = "spine"
+ports = "et[1-4] 100G"
+
+[[switch]]
+name = "kelp-[a-b]"
+number = 11
+role = "leaf"
+ports = ["et[1-8] 25G", "et[49-52] 100G"]
+
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[pool]]
+name = "vteps"
+gives = "vteps"
+prefix = "10.64.9.0/24"
+
+[[management]]
+name = "yard"
+subnet = "192.0.2.0/24"
+on = "kelp-*"
+
+[cabling]
+runs = [
+  "kelp-a et[49-50] -- crest-[1-2] et1",
+  "kelp-b et[49-50] -- crest-[1-2] et2",
+  "silo-1 nic[1-2] -- kelp-[a-b] et1",
+]
+"#
+    };
+    // Everything up to the segment, all well.
+    (fabric) => {
+        concat!(part!(plant), part!(ospf), part!(one_as), part!(reflected), part!(vteps))
+    };
+}

@@ -1,0 +1,129 @@
+//! Running the rules: their order, severities, and what expectations say.
+
+use jiff::civil::Date;
+use rayon::prelude::*;
+use rustc_hash::FxHashSet;
+
+use super::accepted::{Sorted, accepted};
+use super::check::{Check, Context, Findings};
+use super::{all, checks, expect};
+use crate::behavior::State;
+use crate::diagnostic::{Finding, Report};
+use crate::fabric::{Condition, Fabric};
+use crate::progress::{Progress, Stage};
+use crate::walk::{Failure, judge};
+
+/// The rules about trouble that no other explains: they run when the others have.
+const LAST: &[&str] =
+    &["overlay-session-unreachable", "underlay-vtep-unreachable", "overlay-vtep-unheard"];
+
+impl Fabric {
+    /// Runs every rule with nothing down. Acceptances hold whatever their date; [`State::check`] takes the day.
+    pub fn check(&self) -> Report {
+        let quiet = Progress::default();
+        State::of(self, &Condition::default(), &quiet).check(None, &quiet)
+    }
+}
+
+impl State {
+    /// Runs every rule, as of a day if one is given: acceptances that ended before it no longer hold.
+    ///
+    /// Meant for the state in which nothing is down: what is found under another [`Condition`] is said as if the
+    /// fabric were built so.
+    pub fn check(&self, today: Option<Date>, progress: &Progress) -> Report {
+        // An expectation can be dear to judge, and nobody hears of one whose rule is off.
+        let is_off = self.fabric.severities.get(expect::RULES[0].rule.id) == Some(&None);
+        let failures = if is_off { Vec::new() } else { judge(self, progress) };
+        self.check_judged(&failures, today, progress)
+    }
+
+    /// As [`check`](Self::check), with what is [expected](crate::walk::judge) judged already.
+    pub fn check_judged(
+        &self,
+        failures: &[Failure],
+        today: Option<Date>,
+        progress: &Progress,
+    ) -> Report {
+        check(self, failures, today, progress)
+    }
+}
+
+fn check(state: &State, failures: &[Failure], today: Option<Date>, progress: &Progress) -> Report {
+    let fabric = state.fabric();
+    progress.begin(Stage::Rules, all().count());
+    let run = |checks: Vec<&'static Check>, matched: &FxHashSet<usize>, found: &[Finding]| {
+        let context = Context { fabric, state, matched, found, today };
+        // Each rule has its own list, so that what is found does not depend on who is first.
+        let lists = checks.into_par_iter().with_max_len(1).map(|check| {
+            let rule = &check.rule;
+            let mut list = Vec::new();
+            let of_fabric = fabric.severities.get(rule.id);
+            if let Some(severity) = of_fabric.copied().unwrap_or(Some(rule.severity)) {
+                let fixed = of_fabric.is_some();
+                let mut out = Findings { rule, severity, fixed, fabric, list: &mut list };
+                (check.check)(&context, &mut out);
+            }
+            progress.advance(1);
+            list
+        });
+        lists.collect::<Vec<_>>().into_iter().flatten().collect::<Vec<_>>()
+    };
+    let of_accept = |check: &&'static Check| check.rule.family() == "accept";
+    let is_last = |check: &&'static Check| LAST.contains(&check.rule.id);
+    let (last, first): (Vec<_>, Vec<_>) =
+        checks().filter(|check| !of_accept(check)).partition(|check| is_last(check));
+    let none = FxHashSet::default();
+    let mut found = run(first, &none, &[]);
+    // One after the other, as each leaves alone what the one before has told. What doesn't arrive may be
+    // missing because of an input fault.
+    for rule in last {
+        if !fabric.is_complete() {
+            progress.advance(1);
+            continue;
+        }
+        let more = run(vec![rule], &none, &found);
+        found.extend(more);
+    }
+    let Sorted { mut report, mut matched } = accepted(fabric, found, today);
+    let failed = accepted(fabric, expected(state, failures, &mut report), today);
+    report.findings.extend(failed.report.findings);
+    report.accepted.extend(failed.report.accepted);
+    matched.extend(failed.matched);
+    // These rules look at the acceptances themselves, so they run when those have been applied.
+    report.findings.extend(run(checks().filter(of_accept).collect(), &matched, &[]));
+    let by_place = |finding: &Finding| (finding.what.primary.span.order(), finding.rule.id);
+    report.findings.sort_by_key(by_place);
+    report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));
+    report
+}
+
+/// Judges what is expected. What fails is named at the finding that explains it, unless that is accepted;
+/// else it is a finding of its own.
+fn expected(state: &State, failures: &[Failure], report: &mut Report) -> Vec<Finding> {
+    let fabric = state.fabric();
+    let mut own = Vec::new();
+    if fabric.expectations.is_empty() {
+        return own;
+    }
+    let rule = &expect::RULES[0].rule;
+    let severity = match fabric.severities.get(rule.id) {
+        Some(None) => return own,
+        Some(Some(severity)) => *severity,
+        None => rule.severity,
+    };
+    let fixed = fabric.severities.contains_key(rule.id);
+    for failure in failures {
+        let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
+        let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
+        let walk = failure.walk.as_ref();
+        let place = walk.and_then(|walk| walk.explained_at(fabric, &all, &failure.lost));
+        match place.and_then(|place| report.findings.get_mut(place)) {
+            Some(finding) => expect::explain(fabric, failure, severity, finding),
+            None => {
+                let mut out = Findings { rule, severity, fixed, fabric, list: &mut own };
+                expect::report(fabric, failure, &mut out);
+            }
+        }
+    }
+    own
+}
