@@ -14,7 +14,6 @@ mod sarif;
 pub mod sheet;
 mod topology;
 mod walk;
-mod words;
 
 pub use explain::{catalogue, catalogue_page, explain};
 pub use findings::{Style, findings};

@@ -2,7 +2,6 @@
 //! it wears.
 
 mod json;
-mod words;
 
 use std::fmt::Write as _;
 
@@ -203,10 +202,6 @@ impl Drawer<'_> {
         self.fabric.device_name(self.fabric.presence(presence).switch)
     }
 
-    fn segment_of(&self, presence: PresenceId) -> &str {
-        &self.fabric.segment(self.fabric.presence(presence).segment).name.value
-    }
-
     fn path(&self, page: &mut String, title: &str, path: &Path, size: u32) {
         let _ = writeln!(page, "\n{}", self.bold(title));
         let numbers = path.hops.len().to_string().len();
@@ -217,7 +212,7 @@ impl Drawer<'_> {
                 writeln!(page, "  {:>numbers$}  {name}{}", place + 1, entered.unwrap_or_default());
             let indent = " ".repeat(numbers + 4);
             for act in &hop.acts {
-                let _ = writeln!(page, "{indent}{}", self.act(hop, act));
+                let _ = writeln!(page, "{indent}{}", act.words(self.state, hop));
             }
             let several = hop.exits.len() > 1;
             for exit in &hop.exits {

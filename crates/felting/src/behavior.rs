@@ -4,11 +4,13 @@
 //! pairs and segments, LAG selection, spanning tree, underlay, BGP sessions, EVPN. Every negative outcome
 //! carries its [`Cause`]; rules report causes and never decide again what a protocol does.
 
+pub(crate) mod agreement;
 pub(crate) mod bgp;
 pub(crate) mod carrier;
 mod cause;
 pub(crate) mod domain;
 pub(crate) mod evpn;
+pub(crate) mod flow_hash;
 pub(crate) mod gateway;
 pub(crate) mod host;
 pub(crate) mod lag;
@@ -17,8 +19,6 @@ mod loopbacks;
 pub mod mtu;
 pub(crate) mod pair;
 pub(crate) mod session;
-pub(crate) mod settings;
-pub(crate) mod spread;
 pub(crate) mod stack;
 mod state;
 pub(crate) mod tree;

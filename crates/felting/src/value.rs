@@ -5,6 +5,7 @@
 
 mod address_range;
 mod area;
+mod choices;
 mod esi;
 mod interval;
 mod length;
@@ -15,10 +16,16 @@ mod route;
 mod speed;
 mod tree;
 mod vlan;
-mod words;
 
 pub use address_range::AddressRange;
 pub use area::Area;
+pub use choices::{
+    Activity, Advertised, BondProtocol, DfElection, Duplex, Encapsulation, Family, GatewayKind,
+    HashPolicy, Irb, IsisLevel, IsolatedBy, Medium, NetworkType, NextHopRule, NumberedBy,
+    PartnerBy, PathCosts, PeerLinkLoss, PoolKind, Protocol, Replication, Role, SegmentMode,
+    SessionOver, SingleHomed, SplitDetection, TargetRule, Timeout, TreeMode, Unanswered,
+    UnderlayProtocol,
+};
 pub use esi::{Esi, SegmentIdentifier};
 pub use interval::Interval;
 pub use length::Length;
@@ -32,13 +39,6 @@ pub use route::{RouteDistinguisher, RouteTarget, TargetPattern};
 pub use speed::Speed;
 pub use tree::{BridgePriority, TreePortPriority};
 pub use vlan::VlanSet;
-pub use words::{
-    Activity, Advertised, BondProtocol, DfElection, Duplex, Encapsulation, Family, GatewayKind,
-    HashPolicy, Irb, IsisLevel, IsolatedBy, Medium, NetworkType, NextHopRule, NumberedBy,
-    PartnerBy, PathCosts, PeerLinkLoss, PoolKind, Protocol, Replication, Role, SegmentMode,
-    SessionOver, SingleHomed, SplitDetection, TargetRule, Timeout, TreeMode, Unanswered,
-    UnderlayProtocol,
-};
 
 /// A text that is not a value of the type that was asked for.
 ///

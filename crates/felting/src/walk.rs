@@ -9,6 +9,7 @@
 //!   [`Path`] is the way of one packet, or with [`Choice::All`] all ways that a flow could be spread over;
 //! - a [`Walker`] keeps what many walks of one fabric share.
 
+mod act;
 mod arrival;
 mod asked;
 mod bridge;

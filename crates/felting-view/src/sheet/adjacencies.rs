@@ -5,7 +5,6 @@ use felting::value::UnderlayProtocol;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
-use crate::words;
 
 pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -25,10 +24,10 @@ pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) 
         let session = fabric.session_on(near);
         let of_session = session.and_then(|id| {
             let outcome = state.bgp().session(id);
-            outcome.fault.map(|fault| (words::session(fault), outcome.cause))
+            outcome.fault.map(|fault| (fault.words(), outcome.cause))
         });
         let (text, cause) = match (adjacency.fault, of_session) {
-            (Some(fault), _) => (words::adjacency(fault).to_owned(), adjacency.cause),
+            (Some(fault), _) => (fault.words().to_owned(), adjacency.cause),
             (None, Some((text, cause))) => (text, cause),
             (None, None) => ("up".to_owned(), None),
         };

@@ -6,7 +6,6 @@ use felting::progress::Progress;
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count};
-use crate::words;
 
 pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -137,7 +136,7 @@ fn by(fabric: &Fabric, one: &Received) -> String {
             };
             let all = one.paths.iter().filter_map(|(_, path)| path.as_ref().err());
             let why = all.min_by_key(|why| rank(why));
-            why.map_or("no session".to_owned(), |why| words::not_passed(fabric, *why))
+            why.map_or("no session".to_owned(), |why| why.words(fabric))
         }
     }
 }
@@ -152,7 +151,7 @@ fn into(fabric: &Fabric, one: &Received) -> String {
         _ => String::new(),
     });
     match one.refused {
-        Some(why) => format!("no: {}", words::not_imported(why)),
+        Some(why) => format!("no: {}", why.words()),
         None => names.collect::<Vec<_>>().join(", "),
     }
 }

@@ -4,7 +4,6 @@ use felting::value::{Family, SessionOver};
 use felting::{Fabric, State};
 
 use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
-use crate::words;
 
 pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -21,7 +20,7 @@ pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) 
             continue;
         }
         let (text, tone) = match outcome.fault {
-            Some(fault) => (words::session(fault), Tone::Down),
+            Some(fault) => (fault.words(), Tone::Down),
             None if outcome.half => ("up, but opened by one end only".to_owned(), Tone::Impaired),
             None => ("up".to_owned(), Tone::Plain),
         };

@@ -184,7 +184,7 @@ fn hop<'a>(drawer: &Drawer<'a>, hop: &Hop, size: u32) -> HopRow<'a> {
     HopRow {
         device: fabric.device_name(hop.device),
         port_in: hop.entered.map(|port| fabric.port_name(port)),
-        decisions: hop.acts.iter().map(|act| drawer.act(hop, act)).collect(),
+        decisions: hop.acts.iter().map(|act| act.words(drawer.state, hop)).collect(),
         ways: hop.choices,
         exits: hop.exits.iter().map(|one| exit(fabric, one, size)).collect(),
         end: hop.end.map(|end| match end {

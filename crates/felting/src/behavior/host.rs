@@ -65,7 +65,9 @@ fn of_bond(
             let active = bond.active.map(|nic| nic.value).filter(|nic| linked.contains(nic));
             active.or(linked.first().copied()).into_iter().collect()
         }
-        BondProtocol::ByGuest => place(super::spread::by_name(&fabric.endpoint(endpoint).name)),
-        BondProtocol::BySource => place(super::spread::by_mac(fabric.endpoint(endpoint).mac.value)),
+        BondProtocol::ByGuest => place(super::flow_hash::by_name(&fabric.endpoint(endpoint).name)),
+        BondProtocol::BySource => {
+            place(super::flow_hash::by_mac(fabric.endpoint(endpoint).mac.value))
+        }
     }
 }

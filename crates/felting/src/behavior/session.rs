@@ -61,6 +61,25 @@ pub enum SessionFault {
     Unreachable,
 }
 
+impl SessionFault {
+    /// Why, in words.
+    pub fn words(self) -> String {
+        match self {
+            Self::LinkDown => "the link is down".to_owned(),
+            Self::OneSided => "the other end has no such session".to_owned(),
+            Self::NoAsNumber => "an end has no AS number".to_owned(),
+            Self::NoAddress => "an end has no address".to_owned(),
+            Self::AsClash => "an end expects another AS number".to_owned(),
+            Self::SourceClash => "each is at another address than the other expects".to_owned(),
+            Self::AuthenticationClash => "the keys differ".to_owned(),
+            Self::MultihopMissing => "multihop is not set".to_owned(),
+            Self::MultihopShort(u16::MAX) => "the peer is out of reach".to_owned(),
+            Self::MultihopShort(hops) => format!("multihop allows fewer than {hops} hops"),
+            Self::Unreachable => "no route to the peer, or none back".to_owned(),
+        }
+    }
+}
+
 pub(super) fn bit(family: Family) -> u8 {
     match family {
         Family::Ipv4 => 1,

@@ -11,7 +11,7 @@ use super::cause::Found;
 use super::link::{ClosedBy, Far, Links};
 use super::{
     Bgp, Causes, Evpn, GroupOutcome, LagOutcome, MemberOutcome, PairOutcome, StackOutcome, Trees,
-    Underlay, evpn, lag, link, pair, settings, stack, tree, underlay,
+    Underlay, agreement, evpn, lag, link, pair, stack, tree, underlay,
 };
 use crate::fabric::{
     Condition, DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, RouterId, StackId, WanId,
@@ -127,7 +127,7 @@ impl State {
         let peer_links = pair::peer_links(fabric, &links.effective, || {
             // What is found on the way is found again, when it is known what is closed.
             let mut scratch = causes.clone();
-            settings::groups(fabric, &mut scratch);
+            agreement::groups(fabric, &mut scratch);
             lag::outcomes(fabric, &links, &stacks, &mut scratch).0
         });
         let pairs = pair::outcomes(fabric, condition, &links.effective, &peer_links);
@@ -152,8 +152,8 @@ impl State {
         progress.advance(1);
         let facing = lag::facing(fabric, &members, &lags);
         let facing_wholes = lag::facing_wholes(fabric, &facing);
-        settings::layers(fabric, &facing, &mut causes);
-        settings::keys_reused(fabric, &facing, &mut causes);
+        agreement::layers(fabric, &facing, &mut causes);
+        agreement::keys_reused(fabric, &facing, &mut causes);
         progress.advance(1);
         let groups = pair::groups(fabric, &pairs, |lag: LagId| lags[lag].up);
         let trees = tree::trees(fabric, condition, &links, &stacks, &members, &lags, &mut causes);
@@ -213,14 +213,14 @@ impl State {
             return base.settings.clone();
         }
         causes.begin();
-        settings::addresses(fabric, causes);
-        settings::groups(fabric, causes);
-        settings::peer_links_missing(fabric, causes);
-        settings::peer_links_miswired(fabric, causes);
-        settings::peer_links(fabric, causes);
-        settings::peer_link_settings(fabric, causes);
-        settings::ethernet_segments(fabric, causes);
-        settings::segments(fabric, causes);
+        agreement::addresses(fabric, causes);
+        agreement::groups(fabric, causes);
+        agreement::peer_links_missing(fabric, causes);
+        agreement::peer_links_miswired(fabric, causes);
+        agreement::peer_links(fabric, causes);
+        agreement::peer_link_settings(fabric, causes);
+        agreement::ethernet_segments(fabric, causes);
+        agreement::segments(fabric, causes);
         causes.found()
     }
 

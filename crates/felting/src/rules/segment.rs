@@ -36,8 +36,8 @@ use std::collections::BTreeMap;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Check, Context, Findings, Severity};
+pub(super) use crate::behavior::agreement::of_one_pair;
 use crate::behavior::gateway::is_gateway;
-pub(super) use crate::behavior::settings::of_one_pair;
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric, InterfacePlace, Presence, PresenceId, SegmentId, Side};
 use crate::value::{GatewayKind, VlanId, VlanSet};

@@ -82,6 +82,33 @@ pub enum NotPassed {
     OneOfAlike,
 }
 
+impl NotPassed {
+    /// Why, in words.
+    pub fn words(self, fabric: &Fabric) -> String {
+        let said = match self {
+            Self::Down(fault) => return fault.words(),
+            Self::Exported(at) => {
+                let device = fabric.session(at).device;
+                return format!("a policy of {} stops it", fabric.device_name(device));
+            }
+            Self::Family => "EVPN is not active at both ends",
+            Self::PeerLacks => "the peer does not have it",
+            Self::FromHere => "the peer has it from here",
+            Self::NotReflected => "the peer does not reflect it",
+            Self::NoExport => "the peer has no export policy",
+            Self::NoImport => "there is no import policy here",
+            Self::Imported => "a policy here stops it",
+            Self::AsLoop => "the own AS number is in its path",
+            Self::OwnAgain => "it is the own, come back",
+            Self::ClusterLoop => "it has passed this cluster already",
+            Self::NextHop => "there is no way to its next hop",
+            Self::OwnNextHop => "its next hop is here",
+            Self::OneOfAlike => "the peer prefers another\u{2019}s of the same distinguisher",
+        };
+        said.to_owned()
+    }
+}
+
 /// What becomes of a class's routes at another.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Verdict {

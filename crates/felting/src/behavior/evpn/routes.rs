@@ -154,6 +154,18 @@ pub enum NotImported {
     OtherSegment,
 }
 
+impl NotImported {
+    /// Why, in words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Apart(why) => why.words(),
+            Self::NoTarget => "no import of its target",
+            Self::OtherTag => "no segment has its tag",
+            Self::OtherSegment => "not a leaf of the segment",
+        }
+    }
+}
+
 /// A route that another VTEP originates, as one VTEP has it.
 #[derive(Clone, Debug)]
 #[non_exhaustive]

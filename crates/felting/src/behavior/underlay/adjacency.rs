@@ -118,6 +118,31 @@ pub enum AdjacencyFault {
     NetworkTypeClash,
 }
 
+impl AdjacencyFault {
+    /// Why, in words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::LinkDown => "the link is down",
+            Self::TagClash => "the tags differ",
+            Self::NoAddress => "an end has no address",
+            Self::UnnumberedClash => "one end is unnumbered",
+            Self::SubnetClash => "not in one subnet",
+            Self::OneSided => "one end runs no protocol",
+            Self::ProtocolClash => "the protocols differ",
+            Self::Passive => "an end is passive",
+            Self::AreaClash => "the areas differ",
+            Self::LevelClash => "the levels differ",
+            Self::TimerClash => "the timers differ",
+            Self::TimerImpossible => "an end gives up before the next hello",
+            Self::BroadcastUnnumbered => "unnumbered, and taken for a broadcast network",
+            Self::AuthenticationClash => "the keys differ",
+            Self::RouterIdSame => "both have one router id",
+            Self::MtuClash => "the MTUs differ",
+            Self::NetworkTypeClash => "the network types differ",
+        }
+    }
+}
+
 /// The levels at which two IS-IS routers become neighbors: level 1 inside one area only (ISO/IEC
 /// 10589 clause 8.2.4.2).
 pub(crate) fn levels(near: &Interface, far: &Interface) -> (bool, bool) {

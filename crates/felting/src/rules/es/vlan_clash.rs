@@ -1,4 +1,4 @@
-use crate::behavior::{Entity, settings};
+use crate::behavior::{Entity, agreement};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -55,7 +55,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 .map_or_else(String::new, |vlan| format!(" and {} untagged", vlan.value));
             format!("{} carries {tagged}{untagged}", fabric.device_name(lag.device))
         };
-        let lost = settings::symmetric(&x.tagged, &y.tagged);
+        let lost = agreement::symmetric(&x.tagged, &y.tagged);
         let (at, from) = match lost.is_empty() {
             false => (y.tagged.span, x.tagged.span),
             true => (

@@ -1,4 +1,4 @@
-use crate::behavior::{Aspect, Entity, settings};
+use crate::behavior::{Aspect, Entity, agreement};
 use crate::diagnostic::Span;
 use crate::fabric::{Fabric, Lag, LagId};
 use crate::rules::lag::neighbours;
@@ -98,7 +98,7 @@ fn difference(aspect: Aspect) -> Option<Difference> {
         },
         Aspect::Speed => Difference {
             message: "are of different speed",
-            says: |fabric, lag| match settings::speed(fabric, lag) {
+            says: |fabric, lag| match agreement::speed(fabric, lag) {
                 Some(speed) => format!("has members of {speed}"),
                 None => "has no member".to_owned(),
             },

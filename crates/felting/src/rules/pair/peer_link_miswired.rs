@@ -1,4 +1,4 @@
-use crate::behavior::{Entity, settings};
+use crate::behavior::{Entity, agreement};
 use crate::rules::lag::plug;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -41,7 +41,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Pair(id) = cause.entity else { continue };
         let pair = fabric.pair(id);
-        let astray = settings::astray(fabric, pair);
+        let astray = agreement::astray(fabric, pair);
         let Some(&(near, far)) = astray.first() else { continue };
         let side = usize::from(fabric.port(near).device == pair.sides[1].switch.value);
         let other = fabric.device_name(pair.sides[1 - side].switch.value);

@@ -1,6 +1,6 @@
 use rustc_hash::FxHashMap;
 
-use crate::behavior::{Entity, settings};
+use crate::behavior::{Entity, agreement};
 use crate::fabric::{Group, PairId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -60,7 +60,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     if causes.peek().is_none() {
         return;
     }
-    let needed = settings::needed_vlans(fabric);
+    let needed = agreement::needed_vlans(fabric);
     // One LAG that needs what is missing is enough to see the contradiction.
     let mut users: FxHashMap<PairId, Vec<&Group>> = FxHashMap::default();
     for (_, group) in fabric.groups() {
@@ -69,7 +69,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for cause in causes {
         let Entity::Pair(id) = cause.entity else { continue };
         let pair = fabric.pair(id);
-        let lacks = settings::peer_link_lacks(fabric, pair, &needed[id]);
+        let lacks = agreement::peer_link_lacks(fabric, pair, &needed[id]);
         let missing = lacks[0].union(&lacks[1]);
         let sides: Vec<_> = (0..2)
             .filter(|&side| !lacks[side].is_empty())
