@@ -8,8 +8,8 @@ use felting::{Condition, State};
 use felting_view::draw::{self, Drawing, Theme};
 
 use crate::arguments::{DrawOptions, ViewWord};
-use crate::meanwhile::Meanwhile;
 use crate::output::{Screen, fail, write_beside};
+use crate::progress_bar::Bar;
 
 pub(crate) fn run(options: &DrawOptions, screen: &Screen) -> u8 {
     drawn(options, screen).unwrap_or_else(|message| fail(&message))
@@ -36,32 +36,32 @@ fn form(path: Option<&Path>) -> Result<Form, String> {
 
 fn drawn(options: &DrawOptions, screen: &Screen) -> Result<u8, String> {
     let form = form(options.output.as_deref())?;
-    let meanwhile = Meanwhile::new();
-    let fabric = meanwhile.read(&options.input.file, &options.input.with);
+    let bar = Bar::new();
+    let fabric = bar.read(&options.input.file, &options.input.with);
     let condition = crate::walk::condition(&fabric, &options.cut, &options.moves)?;
-    let state = State::of(&fabric, &condition, meanwhile.progress());
-    meanwhile.progress().begin(Stage::Drawing, 1);
+    let state = State::of(&fabric, &condition, bar.progress());
+    bar.progress().begin(Stage::Drawing, 1);
     let mut drawing = view(options, &state)?;
     if options.findings {
         let day = jiff::ZonedDateTime::now().date();
         let whole = state.given(&Condition::default());
-        let report = whole.check(Some(day), meanwhile.progress());
+        let report = whole.check(Some(day), bar.progress());
         drawing = drawing.with_findings(&report);
     }
-    meanwhile.progress().begin(Stage::Writing, 1);
+    bar.progress().begin(Stage::Writing, 1);
     let theme = if options.dark { Theme::Dark } else { Theme::Light };
     match (&options.output, form) {
         (None, _) => {
             let svg = drawing.svg(theme);
-            drop(meanwhile);
+            drop(bar);
             screen.print(&svg);
         }
         (Some(path), form) => {
             let bytes = match form {
                 Form::Svg => drawing.svg(theme).into_bytes(),
-                Form::Png => drawing.png(theme, options.scale, meanwhile.progress()),
+                Form::Png => drawing.png(theme, options.scale, bar.progress()),
             };
-            drop(meanwhile);
+            drop(bar);
             write_beside(path, &bytes).map_err(|error| {
                 format!(
                     "the drawing could not be written to {}: {error}; name a file in a folder that exists \

@@ -3,9 +3,9 @@
 mod arguments;
 mod demo;
 mod draw;
-mod meanwhile;
 mod new;
 mod output;
+mod progress_bar;
 mod walk;
 
 use std::process::ExitCode;
@@ -19,8 +19,8 @@ use arguments::{
     Arguments, CheckOptions, Command, FindingsFormat, ReportOptions, SheetOptions, TopologyFormat,
     TopologyOptions,
 };
-use meanwhile::Meanwhile;
 use output::{Screen, fail};
+use progress_bar::Bar;
 
 /// Nothing at or above the denied level.
 const CLEAN: u8 = 0;
@@ -57,11 +57,11 @@ fn main() -> ExitCode {
 }
 
 fn check(options: &CheckOptions, screen: &Screen) -> u8 {
-    let meanwhile = Meanwhile::new();
-    let fabric = meanwhile.read(&options.input.file, &options.input.with);
+    let bar = Bar::new();
+    let fabric = bar.read(&options.input.file, &options.input.with);
     // Asking the clock for the day takes a while, as it needs the rules of time zones.
     let today = || fabric.depends_on_day().then(|| jiff::ZonedDateTime::now().date());
-    let progress = meanwhile.progress();
+    let progress = bar.progress();
     let state = State::of(&fabric, &Condition::default(), progress);
     let report = state.check(options.day.or_else(today), progress);
     let denied: Severity = options.deny.into();
@@ -71,7 +71,7 @@ fn check(options: &CheckOptions, screen: &Screen) -> u8 {
         FindingsFormat::Sarif => felting_view::findings_sarif(&fabric, &report, progress),
         FindingsFormat::Junit => felting_view::findings_junit(&fabric, &report, denied, progress),
     };
-    drop(meanwhile);
+    drop(bar);
     screen.print(&page);
     match (fabric.is_complete(), report.worst()) {
         (false, _) => UNREADABLE,
@@ -92,23 +92,23 @@ fn tabled(topic: Topic, options: &SheetOptions, screen: &Screen) -> Result<u8, S
     if topic.is_of_one() && of.is_none() {
         return Err("this sheet is of one switch; name it with --of, such as --of kelp-a".into());
     }
-    let meanwhile = Meanwhile::new();
-    let progress = meanwhile.progress();
+    let bar = Bar::new();
+    let progress = bar.progress();
     let made = |fabric: &Fabric, condition: &Condition| {
         let switch = of.as_deref().map(|name| fabric.switch(name)).transpose();
         let switch = switch.map_err(|error| error.to_string())?;
         let state = State::of(fabric, condition, progress);
         Ok::<_, String>(Sheet::of(topic, &state, switch, progress))
     };
-    let fabric = meanwhile.read(&input.file, &input.with);
+    let fabric = bar.read(&input.file, &input.with);
     let condition = walk::condition(&fabric, cut, &[])?;
     let mut sheet = made(&fabric, &condition)?;
     if *changes {
-        let before = meanwhile.read(&input.file, &[]);
+        let before = bar.read(&input.file, &[]);
         sheet = made(&before, &Condition::default())?.changes_to(&sheet);
     }
     let page = sheet.render((*format).into(), screen.style(), progress);
-    drop(meanwhile);
+    drop(bar);
     screen.print(&page);
     if fabric.is_complete() {
         return Ok(CLEAN);
@@ -119,20 +119,20 @@ fn tabled(topic: Topic, options: &SheetOptions, screen: &Screen) -> Result<u8, S
 }
 
 fn report(options: &ReportOptions, screen: &Screen) -> u8 {
-    let meanwhile = Meanwhile::new();
-    let fabric = meanwhile.read(&options.input.file, &options.input.with);
+    let bar = Bar::new();
+    let fabric = bar.read(&options.input.file, &options.input.with);
     let day = options.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
-    let state = State::of(&fabric, &Condition::default(), meanwhile.progress());
-    let failures = felting::walk::judge(&state, meanwhile.progress());
-    let found = state.check_judged(&failures, Some(day), meanwhile.progress());
+    let state = State::of(&fabric, &Condition::default(), bar.progress());
+    let failures = felting::walk::judge(&state, bar.progress());
+    let found = state.check_judged(&failures, Some(day), bar.progress());
     let reported = felting_view::Reported {
         state: &state,
         report: &found,
         failures: &failures,
         day: &day.to_string(),
     };
-    let page = felting_view::report(&reported, meanwhile.progress());
-    drop(meanwhile);
+    let page = felting_view::report(&reported, bar.progress());
+    drop(bar);
     let path = &options.output;
     if let Err(error) = output::write_beside(path, page.as_bytes()) {
         return fail(&format!(
@@ -150,17 +150,17 @@ fn report(options: &ReportOptions, screen: &Screen) -> u8 {
 }
 
 fn topology(options: &TopologyOptions, screen: &Screen) -> u8 {
-    let meanwhile = Meanwhile::new();
-    let fabric = meanwhile.read(&options.input.file, &options.input.with);
+    let bar = Bar::new();
+    let fabric = bar.read(&options.input.file, &options.input.with);
     let text = match options.format {
-        TopologyFormat::Dot => felting_view::topology_dot(&fabric, meanwhile.progress()),
+        TopologyFormat::Dot => felting_view::topology_dot(&fabric, bar.progress()),
         TopologyFormat::Rfc8345 => {
             let none = Condition::default();
-            let state = State::of(&fabric, &none, meanwhile.progress());
-            felting_view::topology_rfc8345(&state, meanwhile.progress())
+            let state = State::of(&fabric, &none, bar.progress());
+            felting_view::topology_rfc8345(&state, bar.progress())
         }
     };
-    drop(meanwhile);
+    drop(bar);
     screen.print(&text);
     if fabric.is_complete() {
         return CLEAN;

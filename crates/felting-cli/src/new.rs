@@ -3,13 +3,13 @@
 use std::io::{Error, ErrorKind};
 use std::path::Path;
 
-use felting::first::FirstFabric;
-use felting::large::LargeFabric;
+use felting::generator::LargeFabric;
 use felting::progress::Stage;
+use felting::scaffold::Scaffold;
 
 use crate::arguments::NewOptions;
-use crate::meanwhile::Meanwhile;
 use crate::output::{Screen, fail, write_folder, write_new};
+use crate::progress_bar::Bar;
 
 /// Where the faults that were put in are listed.
 const KEY_FILE: &str = "faults.csv";
@@ -31,7 +31,7 @@ pub(crate) fn run(options: &NewOptions, screen: &Screen) -> u8 {
             "{option} is for a large fabric, which is a folder; name one, such as {stem}/"
         ));
     }
-    let plan = FirstFabric {
+    let plan = Scaffold {
         name,
         spines: options.spines,
         pairs: if options.leaves > 0 { 0 } else { options.pairs },
@@ -78,20 +78,20 @@ fn large(options: &NewOptions, name: String, screen: &Screen) -> u8 {
         faults: options.faults,
         seed: options.seed,
     };
-    let meanwhile = Meanwhile::new();
-    let made = match plan.write(meanwhile.progress()) {
+    let bar = Bar::new();
+    let made = match plan.write(bar.progress()) {
         Ok(made) => made,
         Err(error) => {
-            drop(meanwhile);
+            drop(bar);
             return fail(&error.to_string());
         }
     };
     let key = (options.faults > 0).then(|| made.key_file());
     let files = made.files.iter().map(|(path, text)| (path.as_str(), text.as_str()));
     let files: Vec<_> = files.chain(key.iter().map(|key| (KEY_FILE, key.as_str()))).collect();
-    let files = meanwhile.progress().each(Stage::Writing, files.into_iter());
+    let files = bar.progress().each(Stage::Writing, files.into_iter());
     let written = write_folder(folder, files);
-    drop(meanwhile);
+    drop(bar);
     if let Err(error) = written {
         return not_written(folder, &error, "folder");
     }

@@ -7,43 +7,43 @@ use felting::{Condition, Fabric, Progress, State};
 use felting_view::Walked;
 
 use crate::arguments::{WalkFormat, WalkOptions};
-use crate::meanwhile::Meanwhile;
 use crate::output::{Screen, fail};
+use crate::progress_bar::Bar;
 
 pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
     walked(options, screen).unwrap_or_else(|message| fail(&message))
 }
 
 fn walked(options: &WalkOptions, screen: &Screen) -> Result<u8, String> {
-    let meanwhile = Meanwhile::new();
-    let fabric = meanwhile.read(&options.file, &options.with);
+    let bar = Bar::new();
+    let fabric = bar.read(&options.file, &options.with);
     let condition = condition(&fabric, &options.cut, &options.moves)?;
     let ends =
         fabric.terminal(&options.from).and_then(|from| Ok((from, fabric.terminal(&options.to)?)));
     let (from, to) = match ends {
         Ok(ends) => ends,
         Err(error) => {
-            drop(meanwhile);
+            drop(bar);
             incomplete(&fabric, screen);
             return Err(error.to_string());
         }
     };
-    let state = State::of(&fabric, &condition, meanwhile.progress());
+    let state = State::of(&fabric, &condition, bar.progress());
     // The way of this packet, and the ways of all others.
-    meanwhile.progress().begin(Stage::Walks, 2);
+    bar.progress().begin(Stage::Walks, 2);
     let choice = if options.all { Choice::All } else { Choice::ByHash };
     let asked = Options { choice, size: options.size };
     let walk = Walker::new(&state).walk(from, to, asked).map_err(|e| e.to_string())?;
-    meanwhile.progress().advance(1);
+    bar.progress().advance(1);
     // The hash of one flow is luck: whether the others arrive too is said.
     let all = Options { choice: Choice::All, ..asked };
     let other_ways_fail =
         walk.arrives() && Walker::new(&state).walk(from, to, all).is_ok_and(|walk| !walk.arrives());
     let report = match walk.arrives() {
         true => felting::Report::default(),
-        false => state.given(&Condition::default()).check(None, meanwhile.progress()),
+        false => state.given(&Condition::default()).check(None, bar.progress()),
     };
-    drop(meanwhile);
+    drop(bar);
     let words: Vec<String> = options
         .cut
         .iter()

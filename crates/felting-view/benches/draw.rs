@@ -3,7 +3,7 @@
 #![allow(missing_docs, reason = "a program")]
 
 use divan::Bencher;
-use felting::first::FirstFabric;
+use felting::scaffold::Scaffold;
 use felting::{Condition, Fabric, Progress, State};
 use felting_view::draw::{self, Theme};
 use felting_view::{Reported, report};
@@ -15,7 +15,7 @@ fn main() {
 }
 
 fn made(leaves: u32) -> State {
-    let plan = FirstFabric {
+    let plan = Scaffold {
         pods: leaves / 64,
         pairs: 32,
         spines: 4,
@@ -23,7 +23,7 @@ fn made(leaves: u32) -> State {
         hosts: leaves * 8,
         tenants: 8,
         segments: 64,
-        ..FirstFabric::default()
+        ..Scaffold::default()
     };
     let text = plan.to_toml().expect("the plan fits");
     let fabric = Fabric::from_text("bench.toml", &text);

@@ -6,15 +6,19 @@
 #![allow(clippy::cast_precision_loss, reason = "counts in drawings are far below 2 to the 52nd")]
 
 mod cabling;
+mod folding;
 mod marks;
 mod measure;
+mod order;
 mod overlay;
+mod place;
 mod plan;
 mod png;
 mod scene;
 mod svg;
 mod tenants;
 mod theme;
+mod tiers;
 mod tree;
 mod walk;
 

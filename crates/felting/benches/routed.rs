@@ -9,7 +9,7 @@
 use std::fmt::Write as _;
 
 use divan::{AllocProfiler, Bencher};
-use felting::first::FirstFabric;
+use felting::scaffold::Scaffold;
 use felting::{Condition, Fabric, Progress, State};
 
 #[global_allocator]
@@ -28,7 +28,7 @@ fn main() {
 }
 
 fn text(leaves: u32) -> String {
-    let plan = FirstFabric {
+    let plan = Scaffold {
         name: "wide".to_owned(),
         spines: 4,
         super_spines: 4,

@@ -14,7 +14,7 @@ use std::process::Command;
 use std::time::Instant;
 
 use comfy_table::{CellAlignment, Table, TableStyle};
-use felting::large::{KnownFault, LargeFabric};
+use felting::generator::{KnownFault, LargeFabric};
 use felting::progress::Progress;
 use felting::source::{Disk, Files};
 use felting::{Condition, State, Statements};

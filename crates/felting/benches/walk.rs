@@ -7,8 +7,8 @@
 use std::fmt::Write as _;
 
 use divan::Bencher;
-use felting::first::FirstFabric;
 use felting::progress::Progress;
+use felting::scaffold::Scaffold;
 use felting::walk::{self, Choice, Options, Walker};
 use felting::{Condition, Fabric, State};
 
@@ -25,7 +25,7 @@ fn main() {
 }
 
 fn text(leaves: u32, expectations: u32) -> String {
-    let plan = FirstFabric {
+    let plan = Scaffold {
         name: "wide".to_owned(),
         spines: 4,
         super_spines: 4,

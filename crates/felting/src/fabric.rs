@@ -18,6 +18,8 @@
 
 mod compile;
 mod condition;
+mod endpoint;
+mod expectation;
 mod layout;
 mod load;
 mod names;
@@ -40,6 +42,8 @@ use crate::source::Fault;
 use crate::value::{IpPrefix, Mtu, VlanId};
 pub(crate) use compile::compile;
 pub use condition::{Condition, NotThere};
+pub use endpoint::{Endpoint, Scope};
+pub use expectation::{Expectation, Loss};
 use layout::{Layout, LayoutId};
 pub use load::Load;
 pub use plant::{
@@ -52,7 +56,7 @@ pub use routing::{
     Presence, Router, Segment, SegmentSettings, Session, Site, StaticRoute, Via, Vrf, VrfPresence,
     Wan,
 };
-pub use terminal::{Endpoint, Expectation, Loss, NoTerminal, Scope, Terminal};
+pub use terminal::{NoTerminal, Terminal};
 
 typed_id! { /** A kind of switch. */ pub HardwareId, "hardware" }
 typed_id! { /** A switch or a host. */ pub DeviceId, "device" }

@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
-use felting::first::FirstFabric;
+use felting::scaffold::Scaffold;
 use felting::{Condition, Fabric, Progress, State};
 
 /// Everything that a state holds.
@@ -60,7 +60,7 @@ fn of_the_demos() {
 
 #[test]
 fn of_first_fabrics_with_other_underlays() {
-    let plan = FirstFabric { pairs: 2, hosts: 4, segments: 2, ..FirstFabric::default() };
+    let plan = Scaffold { pairs: 2, hosts: 4, segments: 2, ..Scaffold::default() };
     let text = plan.to_toml().unwrap();
     let variants = [
         ("ospf", text.clone()),

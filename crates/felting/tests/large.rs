@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use std::fmt::Write as _;
 
 use felting::fabric::DeviceKind;
-use felting::large::{KnownFault, LargeFabric, LargeFiles};
+use felting::generator::{KnownFault, LargeFabric, LargeFiles};
 use felting::source::Memory;
 use felting::{Fabric, Progress};
 use proptest::prelude::*;

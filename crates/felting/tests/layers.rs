@@ -19,8 +19,8 @@ const LAYERS: &[&str] = &[
     "open",
     "wire",
     "build",
-    "first",
-    "large",
+    "scaffold",
+    "generator",
 ];
 
 /// Each file below `src`, by its path as a module.
@@ -110,4 +110,99 @@ fn no_layer_imports_from_one_above_it() {
         }
     }
     assert!(wrong.is_empty(), "{wrong:#?}");
+}
+
+/// The name by which a file passes a name of another on, and the whole path of that.
+type PassedOn = BTreeMap<Vec<String>, Vec<String>>;
+
+/// The file that a path leads into, when names that are passed on are followed.
+fn file_of(
+    path: &[String],
+    known: &BTreeSet<Vec<String>>,
+    passed_on: &PassedOn,
+) -> Option<Vec<String>> {
+    let mut path = path.to_vec();
+    // Names are passed on from folder to folder, never in a circle.
+    for _ in 0..8 {
+        let prefixes = (1..=path.len()).map(|length| &path[..length]);
+        let on = prefixes.filter(|part| !known.contains(*part)).find_map(|part| {
+            passed_on.get(part).map(|whole| [whole, &path[part.len()..]].concat())
+        });
+        match on {
+            Some(on) => path = on,
+            None => break,
+        }
+    }
+    (1..=path.len()).rev().map(|length| path[..length].to_vec()).find(|part| known.contains(part))
+}
+
+/// The paths in a file's code that lead into a file of its folder, such as `table::is_used`. A family of rules names
+/// its rules, and compiling its steps: lists of what there is, which nothing below looks into.
+fn named(file: &syn::File) -> Vec<Vec<String>> {
+    struct Paths(Vec<Vec<String>>);
+    impl<'ast> syn::visit::Visit<'ast> for Paths {
+        fn visit_path(&mut self, path: &'ast syn::Path) {
+            let parts: Vec<String> =
+                path.segments.iter().map(|part| part.ident.to_string()).collect();
+            if parts.len() > 1 && !parts.last().unwrap().starts_with("RULE") {
+                self.0.push(parts);
+            }
+            syn::visit::visit_path(self, path);
+        }
+
+        fn visit_item_mod(&mut self, item: &'ast syn::ItemMod) {
+            let is_test = item.attrs.iter().any(|attribute| attribute.path().is_ident("cfg"));
+            if !is_test {
+                syn::visit::visit_item_mod(self, item);
+            }
+        }
+    }
+    let mut paths = Paths(Vec::new());
+    syn::visit::Visit::visit_file(&mut paths, file);
+    paths.0
+}
+
+#[test]
+fn files_do_not_lean_on_each_other_in_a_circle() {
+    let files = files();
+    let known: BTreeSet<Vec<String>> = files.keys().cloned().collect();
+    let mut passed_on = PassedOn::new();
+    for (module, file) in &files {
+        for (path, on) in used(file) {
+            if let Some(path) = from_root(module, &path, &known).filter(|_| on) {
+                let name = [&module[..], &path[path.len() - 1..]].concat();
+                passed_on.insert(name, path);
+            }
+        }
+    }
+    let leans = |module: &Vec<String>, file: &syn::File| -> BTreeSet<Vec<String>> {
+        let uses = used(file).into_iter().filter(|(_, on)| !on).map(|(path, _)| path);
+        uses.chain(named(file))
+            .filter_map(|path| from_root(module, &path, &known))
+            .filter_map(|path| file_of(&path, &known, &passed_on))
+            .filter(|other| other != module)
+            .collect()
+    };
+    let mut left: BTreeMap<Vec<String>, BTreeSet<Vec<String>>> =
+        files.iter().map(|(module, file)| (module.clone(), leans(module, file))).collect();
+    assert!(left.values().filter(|others| !others.is_empty()).count() > 100, "what leans is seen");
+    // What leans on nothing that is left can't be in a circle, nor can what nothing leans on.
+    loop {
+        let before = left.len();
+        let modules: BTreeSet<Vec<String>> = left.keys().cloned().collect();
+        left.retain(|_, others| others.iter().any(|other| modules.contains(other)));
+        let leant_on: BTreeSet<Vec<String>> = left.values().flatten().cloned().collect();
+        left.retain(|module, _| leant_on.contains(module));
+        if left.len() == before {
+            break;
+        }
+    }
+    let circle: Vec<String> = left
+        .iter()
+        .flat_map(|(module, others)| {
+            let others = others.iter().filter(|other| left.contains_key(*other));
+            others.map(|other| format!("{} leans on {}", module.join("::"), other.join("::")))
+        })
+        .collect();
+    assert!(circle.is_empty(), "{circle:#?}");
 }

@@ -4,12 +4,11 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
 use felting::Fabric;
-use felting::first::FirstFabric;
+use felting::scaffold::Scaffold;
 use felting::source::{Files, Memory};
 
 fn whole() -> String {
-    let plan =
-        FirstFabric { pairs: 3, hosts: 6, tenants: 2, segments: 4, ..FirstFabric::default() };
+    let plan = Scaffold { pairs: 3, hosts: 6, tenants: 2, segments: 4, ..Scaffold::default() };
     plan.to_toml().unwrap()
 }
 
@@ -177,7 +176,7 @@ const FAULTS: &[(&str, &str)] = &[
 /// Two leaves of an AS each, and the spines in one: BGP over the links, and EVPN between loopbacks.
 fn external() -> String {
     let part = |text: &str, what: &str| text.split(what).next().unwrap().to_owned();
-    let plan = FirstFabric { pairs: 0, leaves: 3, hosts: 3, ..FirstFabric::default() };
+    let plan = Scaffold { pairs: 0, leaves: 3, hosts: 3, ..Scaffold::default() };
     let text = plan.to_toml().unwrap();
     let plant = part(&text, "[[underlay]]");
     let tenants = text

@@ -654,7 +654,7 @@ fn rate(megabits: u32) -> String {
 
 #[cfg(test)]
 mod tests {
-    use felting::first::FirstFabric;
+    use felting::scaffold::Scaffold;
     use felting::{Condition, Progress};
 
     use super::*;
@@ -696,10 +696,10 @@ mod tests {
             hold(&State::of(&fabric, &Condition::default(), &Progress::default()));
         }
         for plan in [
-            FirstFabric::default(),
-            FirstFabric { pairs: 32, hosts: 200, spines: 4, ..FirstFabric::default() },
-            FirstFabric { pairs: 0, leaves: 5, hosts: 9, ..FirstFabric::default() },
-            FirstFabric { pods: 6, super_spines: 4, pairs: 8, hosts: 96, ..FirstFabric::default() },
+            Scaffold::default(),
+            Scaffold { pairs: 32, hosts: 200, spines: 4, ..Scaffold::default() },
+            Scaffold { pairs: 0, leaves: 5, hosts: 9, ..Scaffold::default() },
+            Scaffold { pods: 6, super_spines: 4, pairs: 8, hosts: 96, ..Scaffold::default() },
         ] {
             let (_, state) = drawn(&plan.to_toml().unwrap_or_default());
             hold(&state);
@@ -708,7 +708,7 @@ mod tests {
 
     #[test]
     fn what_is_many_and_alike_folds() {
-        let plan = FirstFabric { pairs: 32, hosts: 256, ..Default::default() };
+        let plan = Scaffold { pairs: 32, hosts: 256, ..Default::default() };
         let (_, state) = drawn(&plan.to_toml().unwrap_or_default());
         let cabled = Cabled::new(&state, &BTreeSet::new());
         let names: Vec<&str> = cabled.plan.nodes.iter().map(|node| node.name.as_str()).collect();

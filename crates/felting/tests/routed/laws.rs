@@ -1,16 +1,16 @@
 use felting::behavior::RouteSource;
-use felting::first::FirstFabric;
+use felting::scaffold::Scaffold;
 use felting::value::Family;
 use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
 
 /// A fabric of random size, with some cables cut.
-fn cut_fabrics() -> impl Strategy<Value = (FirstFabric, Vec<usize>)> {
+fn cut_fabrics() -> impl Strategy<Value = (Scaffold, Vec<usize>)> {
     let sizes = (1..4_u32, 1..4_u32, 0..3_u32, 0..6_u32, 1..3_u32, 1..4_u32, any::<bool>());
     (sizes, proptest::collection::vec(0..64_usize, 0..6)).prop_map(
         |((spines, pairs, more, hosts, tenants, segments, single), cuts)| {
             let tiers = more > 0;
-            let plan = FirstFabric {
+            let plan = Scaffold {
                 name: "law".to_owned(),
                 spines,
                 pairs: if single { 0 } else { pairs },
@@ -26,7 +26,7 @@ fn cut_fabrics() -> impl Strategy<Value = (FirstFabric, Vec<usize>)> {
     )
 }
 
-fn made(plan: &FirstFabric, cuts: &[usize]) -> (Fabric, State) {
+fn made(plan: &Scaffold, cuts: &[usize]) -> (Fabric, State) {
     let fabric = Fabric::from_text("law.toml", &plan.to_toml().unwrap());
     let cables: Vec<_> = fabric.cables().map(|(id, _)| id).collect();
     let condition = cuts

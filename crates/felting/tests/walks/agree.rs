@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::net::IpAddr;
 
 use felting::behavior::{Import, RouteKind};
-use felting::first::FirstFabric;
+use felting::scaffold::Scaffold;
 use felting::value::{Family, Replication};
 use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
@@ -32,11 +32,11 @@ const MORE_FAULTS: &[(&str, &str)] = &[
     ("vtep = false", "vtep = false\nmtu = 1500"),
 ];
 
-fn plans() -> impl Strategy<Value = FirstFabric> {
+fn plans() -> impl Strategy<Value = Scaffold> {
     let tiers = (1..=2_u32, 1..=2_u32);
     let counts = (0..=2_u32, 2..=3_u32, 1..=4_u32, 1..=2_u32, 1..=3_u32);
     (tiers, counts).prop_map(|((pods, spines), (pairs, leaves, hosts, tenants, segments))| {
-        FirstFabric {
+        Scaffold {
             pods,
             super_spines: if pods == 1 { 0 } else { 2 },
             spines,
@@ -45,7 +45,7 @@ fn plans() -> impl Strategy<Value = FirstFabric> {
             hosts,
             tenants: tenants.min(segments),
             segments,
-            ..FirstFabric::default()
+            ..Scaffold::default()
         }
     })
 }
@@ -146,7 +146,7 @@ fn delivered_as_routed(state: &State) -> usize {
 
 #[test]
 fn lists_and_routes_are_of_something() {
-    let (text, _) = expectations::peopled(&FirstFabric::default());
+    let (text, _) = expectations::peopled(&Scaffold::default());
     let fabric = crate::read(&text);
     // Two segments at four leaves in two pairs, each with the other pair's address.
     let state = State::of(&fabric, &Condition::default(), &Progress::default());

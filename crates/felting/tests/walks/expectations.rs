@@ -4,7 +4,7 @@ use felting::fabric::Terminal;
 use std::fmt::Write as _;
 use std::path::Path;
 
-use felting::first::FirstFabric;
+use felting::scaffold::Scaffold;
 use felting::source::{Disk, Files, Memory};
 use felting::walk::{Options, Walker, judge};
 use felting::{Condition, Fabric, Progress, State};
@@ -70,7 +70,7 @@ pub(crate) fn demo_files(name: &str) -> Memory {
 }
 
 /// Machines on all hosts of a first fabric, in two segments of one tenant and one of another.
-pub(crate) fn peopled(plan: &FirstFabric) -> (String, Vec<(String, String)>) {
+pub(crate) fn peopled(plan: &Scaffold) -> (String, Vec<(String, String)>) {
     let text = plan.to_toml().unwrap();
     let mut text = text
         .split(
@@ -97,16 +97,16 @@ pub(crate) fn peopled(plan: &FirstFabric) -> (String, Vec<(String, String)>) {
 #[test]
 fn what_is_judged_is_what_trying_every_loss_finds() {
     let plans = [
-        FirstFabric { pairs: 2, hosts: 4, tenants: 2, segments: 3, ..FirstFabric::default() },
-        FirstFabric { spines: 1, pairs: 2, hosts: 2, segments: 1, ..FirstFabric::default() },
-        FirstFabric { pairs: 0, leaves: 3, hosts: 3, segments: 2, ..FirstFabric::default() },
-        FirstFabric {
+        Scaffold { pairs: 2, hosts: 4, tenants: 2, segments: 3, ..Scaffold::default() },
+        Scaffold { spines: 1, pairs: 2, hosts: 2, segments: 1, ..Scaffold::default() },
+        Scaffold { pairs: 0, leaves: 3, hosts: 3, segments: 2, ..Scaffold::default() },
+        Scaffold {
             pods: 2,
             super_spines: 2,
             pairs: 1,
             hosts: 2,
             segments: 2,
-            ..FirstFabric::default()
+            ..Scaffold::default()
         },
     ];
     for plan in plans {
@@ -147,8 +147,7 @@ pub(crate) const FAULTS: &[(&str, &str)] = &[
 
 #[test]
 fn judged_with_faults_as_when_tried() {
-    let plan =
-        FirstFabric { pairs: 3, hosts: 6, tenants: 1, segments: 2, ..FirstFabric::default() };
+    let plan = Scaffold { pairs: 3, hosts: 6, tenants: 1, segments: 2, ..Scaffold::default() };
     let (whole, pairs) = peopled(&plan);
     for (from, to) in FAULTS {
         assert!(whole.contains(from), "{from}");
@@ -161,7 +160,7 @@ fn judged_with_faults_as_when_tried() {
 #[test]
 fn room_is_judged_as_when_tried() {
     const LEAST: u32 = 1600;
-    let plan = FirstFabric { pairs: 2, hosts: 4, segments: 2, ..FirstFabric::default() };
+    let plan = Scaffold { pairs: 2, hosts: 4, segments: 2, ..Scaffold::default() };
     let (whole, pairs) = peopled(&plan);
     let small = |what: &str| format!("{what}mtu = 1500\n");
     let peer = "name = \"peer\"\nports = \"et[51-52]\"\n";

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use felting::fabric::{DeviceKind, Terminal};
-use felting::first::FirstFabric;
+use felting::scaffold::Scaffold;
 use felting::walk::{Act, Hop, Options, Path, Walk, Walker};
 use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
@@ -95,8 +95,7 @@ fn of_the_demos() {
 /// Whoever reaches, is reached back over the same segment, unless a finding says why not.
 #[test]
 fn reached_back() {
-    let plan =
-        FirstFabric { pairs: 3, hosts: 6, tenants: 1, segments: 2, ..FirstFabric::default() };
+    let plan = Scaffold { pairs: 3, hosts: 6, tenants: 1, segments: 2, ..Scaffold::default() };
     let (whole, _) = expectations::peopled(&plan);
     let mut fabrics = vec![demo("saltmarsh"), read(&whole), demo("saltmarsh-stormy")];
     for (from, to) in expectations::FAULTS {
@@ -138,7 +137,7 @@ proptest! {
         hosts in 2_u32..5,
         pick in 0_usize..1000,
     ) {
-        let plan = FirstFabric { pairs, spines, hosts, segments: 2, ..FirstFabric::default() };
+        let plan = Scaffold { pairs, spines, hosts, segments: 2, ..Scaffold::default() };
         let fabric = read(&expectations::peopled(&plan).0);
         let losses = single_losses(&fabric);
         let loss = &losses[pick % losses.len()];

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use felting::first::FirstFabric;
+use felting::scaffold::Scaffold;
 use felting::walk::{Answer, Asker, Options, Walk};
 use felting::{Condition, Fabric, Progress, State};
 
@@ -89,7 +89,7 @@ const VRRP: Changes = &[
 ];
 
 fn made(changes: Changes) -> Fabric {
-    let plan = FirstFabric { pairs: 3, hosts: 4, segments: 2, ..FirstFabric::default() };
+    let plan = Scaffold { pairs: 3, hosts: 4, segments: 2, ..Scaffold::default() };
     let (whole, _) = expectations::peopled(&plan);
     read(&changes.iter().fold(whole, |text, (from, to)| {
         assert!(text.contains(from), "{from}");
@@ -170,7 +170,7 @@ fn asymmetric_needs_the_segment_on_both_leaves() {
             "subnet = \"10.64.2.0/24\"\ngateway = \"10.64.2.1\"\non = \"leaf-02*\"",
         ),
     ];
-    let plan = FirstFabric { pairs: 2, hosts: 2, segments: 2, ..FirstFabric::default() };
+    let plan = Scaffold { pairs: 2, hosts: 2, segments: 2, ..Scaffold::default() };
     let (whole, _) = expectations::peopled(&plan);
     let fabric = read(&text.iter().fold(whole, |text, (from, to)| text.replace(from, to)));
     let made = walk(&fabric, &[], "m-1", "m-2", Options::ALL);
@@ -184,7 +184,7 @@ fn asymmetric_needs_the_segment_on_both_leaves() {
 /// frames, and the other when that is off (RFC 7432 section 8.5).
 #[test]
 fn of_a_single_active_segment_one_leaf_forwards() {
-    let plan = FirstFabric { pairs: 0, leaves: 3, hosts: 2, segments: 2, ..FirstFabric::default() };
+    let plan = Scaffold { pairs: 0, leaves: 3, hosts: 2, segments: 2, ..Scaffold::default() };
     let (whole, _) = expectations::peopled(&plan);
     let host = whole.find("[[lag]]\non = \"leaf-01\"\nname = \"host-001\"").unwrap();
     let next = whole.find("[[lag]]\non = \"leaf-02\"").unwrap();

@@ -1,8 +1,8 @@
 //! Who reaches whom by classes, against every walk by itself.
 
 use felting::fabric::Terminal;
-use felting::first::FirstFabric;
 use felting::progress::Progress;
+use felting::scaffold::Scaffold;
 use felting::walk::{Options, Walker, reach};
 use felting::{Condition, Fabric, State};
 
@@ -36,14 +36,14 @@ fn classes_stand_for_their_members() {
         let cut = Condition::default().cut(&fabric, "kelp-a").unwrap();
         compare(&fabric, &cut);
     }
-    let plan = FirstFabric {
+    let plan = Scaffold {
         pods: 2,
         super_spines: 2,
         pairs: 2,
         hosts: 16,
         tenants: 2,
         segments: 4,
-        ..FirstFabric::default()
+        ..Scaffold::default()
     };
     let (whole, _) = expectations::peopled(&plan);
     let fabric = read(&whole);

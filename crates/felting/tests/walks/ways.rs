@@ -247,7 +247,7 @@ type Row = (&'static str, &'static str, &'static [&'static str], fn(Stop) -> boo
 #[test]
 fn why_walks_stop() {
     let whole = {
-        let plan = felting::first::FirstFabric {
+        let plan = felting::scaffold::Scaffold {
             pairs: 2,
             hosts: 4,
             tenants: 2,

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::stacks::missing_member;
-use super::things::{MOST_THINGS, deviations, spread};
+use super::things::{MOST_THINGS, Thing, Things, deviations, spread};
 use crate::diagnostic::At;
 use crate::fabric::names::Names;
 use crate::fabric::{Arenas, Device, DeviceId, DeviceKind, PortId};
@@ -57,6 +57,21 @@ impl Made<'_> {
         let names = spread(&ranges.value.0, self.faults);
         self.spread += names.len();
         names
+    }
+
+    /// The statements of one kind by name.
+    pub(super) fn named<'s, K: Keys>(
+        &mut self,
+        statements: &'s [Statement<K>],
+        name: fn(&K) -> &Option<At<SmolStr>>,
+    ) -> Vec<Thing<'s, SmolStr, K>> {
+        let mut things = Things::new();
+        for statement in statements {
+            let Some(name) = name(&statement.keys) else { continue };
+            let shown = || format!("the {} {}", K::TABLE, name.value);
+            things.add(name.value.clone(), name.span, statement, None, self.faults, shown);
+        }
+        things.order
     }
 
     /// Whether ranges have made so many names that no more are made.

@@ -2,7 +2,7 @@
 //! one by one; and single faults in them whose findings are known.
 //!
 //! ```
-//! use felting::large::LargeFabric;
+//! use felting::generator::LargeFabric;
 //! use felting::{Fabric, Progress, source::Memory};
 //! let made = LargeFabric { faults: 3, seed: 7, ..LargeFabric::default() }.write(&Progress::default()).unwrap();
 //! let mut files = Memory::default();
@@ -19,5 +19,5 @@ mod pages;
 mod plan;
 mod write;
 
-pub use crate::first::Unfit;
+pub use crate::scaffold::Unfit;
 pub use numbers::{KnownFault, LargeFabric, LargeFiles};

@@ -9,8 +9,8 @@ use super::numbers::{KnownFault, LargeFiles};
 use super::plan::{
     ESCAPE, FIRST_LEAF, FIRST_VNI, FIRST_VRF_VNI, GuestNo, HostNo, Leaf, PairNo, Plan, SegmentNo,
 };
-use crate::first::{FirstFabric, HOST_PORTS};
 use crate::progress::{Progress, Stage};
+use crate::scaffold::{HOST_PORTS, Scaffold};
 
 /// A statement that faults can change.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -278,7 +278,7 @@ fn root(plan: &Plan<'_>, page: &mut Page<'_>) {
             None,
             "switch",
             &[
-                ("name", quoted(FirstFabric::range("top-", of.super_spines, 1))),
+                ("name", quoted(Scaffold::range("top-", of.super_spines, 1))),
                 ("number", "1".to_owned()),
                 ("role", quoted("super-spine")),
                 ("hardware", quoted("super-spine")),
@@ -418,13 +418,13 @@ fn pod_file(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
         None,
         "switch",
         &[
-            ("name", quoted(FirstFabric::range(&format!("spine-{pod}-"), of.spines, 1))),
+            ("name", quoted(Scaffold::range(&format!("spine-{pod}-"), of.spines, 1))),
             ("number", (101 + (pod - 1) * of.spines).to_string()),
             ("role", quoted("spine")),
             ("hardware", quoted("spine")),
         ],
     );
-    let pairs = FirstFabric::range(&format!("leaf-{pod}-"), of.pairs, 2);
+    let pairs = Scaffold::range(&format!("leaf-{pod}-"), of.pairs, 2);
     page.statement(
         None,
         "switch",
@@ -459,12 +459,12 @@ fn pod_file(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
 
 fn cabling(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
     let of = plan.of;
-    let up = FirstFabric::range_from(HOST_PORTS + 1, of.spines);
-    let spines = FirstFabric::range(&format!("spine-{pod}-"), of.spines, 1);
+    let up = Scaffold::range_from(HOST_PORTS + 1, of.spines);
+    let spines = Scaffold::range(&format!("spine-{pod}-"), of.spines, 1);
     page.add("\n[cabling]\nruns = [\n");
     if of.super_spines > 0 {
-        let ports = FirstFabric::range_from(of.pairs * 2 + 1, of.super_spines);
-        let tops = FirstFabric::range("top-", of.super_spines, 1);
+        let ports = Scaffold::range_from(of.pairs * 2 + 1, of.super_spines);
+        let tops = Scaffold::range("top-", of.super_spines, 1);
         for spine in 1..=of.spines {
             let port = (pod - 1) * of.spines + spine;
             page.add(format_args!("  \"spine-{pod}-{spine} {ports} -- {tops} et{port}\",\n"));
@@ -478,7 +478,7 @@ fn cabling(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
                 format!("{} {up} -- {spines} et{}", plan.leaf_name(leaf), plan.port_on_spine(leaf));
             page.run(Target::Uplinks(leaf), run);
         }
-        let peer = FirstFabric::range_from(plan.peer_port(), plan.peer_cables());
+        let peer = Scaffold::range_from(plan.peer_port(), plan.peer_cables());
         page.add(format_args!("  \"{name}a {peer} -- {name}b {peer}\",\n"));
         for host in plan.hosts_on(pair) {
             let port = plan.port_of_host(host);
@@ -501,7 +501,7 @@ fn pair_statements(plan: &Plan<'_>, pair: PairNo, page: &mut Page<'_>) {
         &[
             both(),
             ("name", quoted("peer")),
-            ("ports", quoted(FirstFabric::range_from(plan.peer_port(), plan.peer_cables()))),
+            ("ports", quoted(Scaffold::range_from(plan.peer_port(), plan.peer_cables()))),
             ("tagged", quoted(joined(vlans))),
         ],
     );

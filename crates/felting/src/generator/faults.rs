@@ -12,8 +12,8 @@ use super::pages::{
     vlans_of_host,
 };
 use super::plan::{ESCAPE, GuestNo, HostNo, Leaf, PairNo, Plan, SegmentNo};
-use crate::first::{FirstFabric, HOST_PORTS, Unfit};
 use crate::progress::{Progress, Stage};
+use crate::scaffold::{HOST_PORTS, Scaffold, Unfit};
 
 /// How often another place is tried for one kind of fault.
 const TRIES: u32 = 40;
@@ -461,8 +461,8 @@ const KINDS: &[Kind] = &[
         let run = format!(
             "{} {} -- {} et{}",
             draft.plan.leaf_name(leaf),
-            FirstFabric::range_from(HOST_PORTS + 1, last),
-            FirstFabric::range(&format!("spine-{pod}-"), last, 1),
+            Scaffold::range_from(HOST_PORTS + 1, last),
+            Scaffold::range(&format!("spine-{pod}-"), last, 1),
             draft.plan.port_on_spine(leaf)
         );
         draft.told(Target::Uplinks(leaf), Change::Run(run))

@@ -3,8 +3,8 @@
 use super::numbers::{LargeFabric, LargeFiles};
 use super::plan::Plan;
 use super::{faults, pages};
-use crate::first::Unfit;
 use crate::progress::Progress;
+use crate::scaffold::Unfit;
 
 impl LargeFabric {
     /// The fabric of the scale series with that many leaves: pods of 32 pairs with four spines, four

@@ -1,7 +1,7 @@
 //! Who is where: the numbers of a large fabric worked out before a line is written.
 
 use super::numbers::LargeFabric;
-use crate::first::{HOST_PORTS, Unfit, bounded};
+use crate::scaffold::{HOST_PORTS, Unfit, bounded};
 
 /// The VLAN of the routed way over peer links.
 pub(super) const ESCAPE: u32 = 3900;

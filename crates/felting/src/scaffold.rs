@@ -1,8 +1,8 @@
 //! A first fabric file from a few numbers, for a person to go on editing.
 //!
 //! ```
-//! use felting::first::FirstFabric;
-//! let text = FirstFabric { pairs: 3, hosts: 6, ..FirstFabric::default() }.to_toml().unwrap();
+//! use felting::scaffold::Scaffold;
+//! let text = Scaffold { pairs: 3, hosts: 6, ..Scaffold::default() }.to_toml().unwrap();
 //! assert!(felting::Fabric::from_text("fabric.toml", &text).check().findings.is_empty());
 //! ```
 
@@ -10,7 +10,7 @@ use std::fmt::{self, Write as _};
 
 /// How many of everything a first fabric has.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct FirstFabric {
+pub struct Scaffold {
     /// Its name.
     pub name: String,
     /// Spines, in each pod.
@@ -31,7 +31,7 @@ pub struct FirstFabric {
     pub pods: u32,
 }
 
-impl Default for FirstFabric {
+impl Default for Scaffold {
     fn default() -> Self {
         Self {
             name: "first".to_owned(),
@@ -87,7 +87,7 @@ pub(crate) fn bounded(what: &str, value: u32, min: u32, max: u32) -> Result<(), 
     }
 }
 
-impl FirstFabric {
+impl Scaffold {
     /// The fabric as a file.
     ///
     /// # Errors

@@ -16,13 +16,13 @@ const PATIENCE: Duration = Duration::from_secs(1);
 const REDRAW: Duration = Duration::from_millis(100);
 
 /// Shows how far work is, on standard error, as long as it lives; nothing where that is no terminal.
-pub(crate) struct Meanwhile {
+pub(crate) struct Bar {
     progress: Arc<Progress>,
     over: Arc<AtomicBool>,
     shows: Option<JoinHandle<()>>,
 }
 
-impl Meanwhile {
+impl Bar {
     pub(crate) fn new() -> Self {
         let (progress, over) = (Arc::new(Progress::default()), Arc::new(AtomicBool::new(false)));
         let shows = std::io::stderr().is_terminal().then(|| {
@@ -43,7 +43,7 @@ impl Meanwhile {
     }
 }
 
-impl Drop for Meanwhile {
+impl Drop for Bar {
     fn drop(&mut self) {
         self.over.store(true, Ordering::Relaxed);
         if let Some(shows) = self.shows.take() {
