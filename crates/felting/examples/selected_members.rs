@@ -6,14 +6,26 @@
 
 use felting::behavior::MemberState;
 use felting::build::{Builder, Hardware, Lag, Member, Switch};
+use felting::value::Number;
 use felting::{Condition, Progress, State};
 
 fn main() {
     // reed-a can use two members at once; kelp-a, with the better system priority, decides which.
     let fabric = Builder::new("shore")
         .hardware(Hardware::new().name("small").ports("et[1-4] 25G").members_in_use(2))
-        .switch(Switch::new().name("kelp-a").number(1).ports("et[1-4] 25G").system_priority(100))
-        .switch(Switch::new().name("reed-a").number(2).hardware("small"))
+        .switch(
+            Switch::new()
+                .name("kelp-a")
+                .number(Number::new(1).expect("a number"))
+                .ports("et[1-4] 25G")
+                .system_priority(100),
+        )
+        .switch(
+            Switch::new()
+                .name("reed-a")
+                .number(Number::new(2).expect("a number"))
+                .hardware("small"),
+        )
         .lag(
             Lag::new()
                 .on("kelp-a")

@@ -22,14 +22,10 @@
 //! assert_eq!(fabric.check().findings[0].rule.id, "lag-protocol-clash");
 //! ```
 
-pub use crate::source::builders::{
-    Accept, Bond, Endpoint, Evi, Expect, Hardware, Host, Instance, Interface, Keepalive, Lag, Leak,
-    Management, Member, Network, Outside, Overlay, Pair, Policy, Pool, Port, Repeater, Route,
-    Router, RunOptions, Scope, Segment, Session, Site, Stack, StackMember, Switch, Tree, Underlay,
-    VlanPriority, Vrf, Wan,
-};
+pub use crate::source::builders::*;
 
 use crate::fabric::Fabric;
+use crate::source::{RunKeys, for_statements};
 
 /// Collects statements and compiles them.
 #[derive(Clone, Debug)]
@@ -39,15 +35,19 @@ pub struct Builder {
 }
 
 /// Methods that add one statement each.
-macro_rules! statements {
-    ($($(#[$doc:meta])* $method:ident: $type:ident;)+) => {$(
-        $(#[$doc])*
-        pub fn $method(mut self, statement: $type) -> Self {
-            list(&mut self.tables, stringify!($method)).push(statement.into());
-            self
-        }
-    )+};
+macro_rules! methods {
+    ($($(#[doc = $doc:literal])+ $table:ident: $builder:ident;)+) => {
+        impl Builder {$(
+            #[doc = concat!("Adds a `[[", stringify!($table), "]]` statement.\n\n")]
+            $(#[doc = $doc])+
+            pub fn $table(mut self, statement: $builder) -> Self {
+                list(&mut self.tables, stringify!($table)).push(statement.into());
+                self
+            }
+        )+}
+    };
 }
+for_statements!(methods);
 
 impl Builder {
     /// A fabric of that name without any statement yet.
@@ -57,71 +57,10 @@ impl Builder {
         builder
     }
 
-    statements! {
-        /// Adds a kind of switch.
-        hardware: Hardware;
-        /// Adds a switch or a range of them.
-        switch: Switch;
-        /// Adds settings of single ports.
-        port: Port;
-        /// Adds one end of a LAG on some switches.
-        lag: Lag;
-        /// Adds a pair.
-        pair: Pair;
-        /// Adds a stack.
-        stack: Stack;
-        /// Adds a shared medium.
-        repeater: Repeater;
-        /// Adds a management network.
-        management: Management;
-        /// Adds what some switches do about loops.
-        tree: Tree;
-        /// Adds a pool.
-        pool: Pool;
-        /// Adds what some switches are to routing protocols.
-        router: Router;
-        /// Adds how some switches route between each other.
-        underlay: Underlay;
-        /// Adds a routed interface.
-        interface: Interface;
-        /// Adds static routes.
-        route: Route;
-        /// Adds a routing policy.
-        policy: Policy;
-        /// Adds one end of BGP sessions.
-        session: Session;
-        /// Adds what makes some switches VTEPs.
-        overlay: Overlay;
-        /// Adds a site.
-        site: Site;
-        /// Adds a path over a WAN.
-        wan: Wan;
-        /// Adds a VRF.
-        vrf: Vrf;
-        /// Adds a segment.
-        segment: Segment;
-        /// Adds segments that are one EVPN instance.
-        evi: Evi;
-        /// Adds routes of one VRF that another one gets too.
-        leak: Leak;
-        /// Adds a network outside the fabric.
-        outside: Outside;
-        /// Adds a machine on a host's virtual network.
-        endpoint: Endpoint;
-        /// Adds addresses that a DHCP server gives out.
-        scope: Scope;
-        /// Adds what is expected of the fabric.
-        expect: Expect;
-        /// Adds a host or a range of them.
-        host: Host;
-        /// Accepts a finding.
-        accept: Accept;
-    }
-
     /// Adds a run of cables: a text such as `"hull-01 nic[1-2] -- kelp-[a-b] et1"`, or
     /// [`RunOptions`].
-    pub fn cables(mut self, run: impl Into<toml::Value>) -> Self {
-        list(self.table("cabling"), "runs").push(run.into());
+    pub fn cables(mut self, run: impl Fits<RunKeys>) -> Self {
+        list(self.table("cabling"), "runs").push(run.value());
         self
     }
 

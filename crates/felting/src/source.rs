@@ -7,10 +7,12 @@
 mod csv_cables;
 mod fault;
 mod files;
+mod fits;
 mod keys;
 mod load;
 mod range;
 mod read;
+mod runs;
 mod schema;
 mod statements;
 
@@ -18,25 +20,25 @@ pub(crate) use fault::Faults;
 pub use fault::{Fault, FaultKind};
 pub use files::{Disk, FileError, Files, MOST_BYTES, Memory};
 pub(crate) use keys::{Deviation, Layers, Statement};
-pub(crate) use load::{Document, load};
+pub(crate) use load::load;
 pub(crate) use range::{Pattern, RangeFault, expand, glob_matches};
 pub(crate) use read::{Many, inner, shorten};
+pub(crate) use runs::{Run, RunEnd, RunKeys};
 pub(crate) use schema::json_schema;
 pub use schema::reference;
+pub(crate) use statements::for_statements;
 pub(crate) use statements::{
-    BondKeys, HardwareKeys, HostKeys, InterfaceKeys, LagKeys, ManagementKeys, MemberKeys,
-    NetworkKeys, OverlayKeys, PairKeys, RepeaterKeys, RouterKeys, Run, RunEnd, SegmentKeys,
-    SessionKeys, StackKeys, StackMemberKeys, SwitchKeys, TreeKeys, UnderlayKeys,
+    BondKeys, Document, HardwareKeys, HostKeys, InterfaceKeys, LagKeys, ManagementKeys, MemberKeys,
+    NetworkKeys, OverlayKeys, PairKeys, RepeaterKeys, RouterKeys, SegmentKeys, SessionKeys,
+    StackKeys, StackMemberKeys, SwitchKeys, TreeKeys, UnderlayKeys,
 };
 
 pub(crate) use keys::Keys;
 
-/// Builders of single statements, generated from the same list of keys as the reader.
+/// Builders of single statements, and what their keys take.
 pub(crate) mod builders {
-    pub use super::statements::{
-        Accept, Bond, Endpoint, Evi, Expect, Hardware, Host, Instance, Interface, Keepalive, Lag,
-        Leak, Management, Member, Network, Outside, Overlay, Pair, Policy, Pool, Port, Repeater,
-        Route, Router, RunOptions, Scope, Segment, Session, Site, Stack, StackMember, Switch, Tree,
-        Underlay, VlanPriority, Vrf, Wan,
-    };
+    pub use super::fits::Fits;
+    pub use super::read::Many;
+    pub use super::runs::RunOptions;
+    pub use super::statements::builders::*;
 }

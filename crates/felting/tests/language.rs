@@ -2,12 +2,14 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
+use std::net::IpAddr;
+
 use felting::build::{
     Bond, Builder, Hardware, Host, Keepalive, Lag, Member, Network, Pair, Segment, Switch, Vrf,
 };
 use felting::fabric::DeviceKind;
 use felting::source::Memory;
-use felting::value::{Activity, Protocol};
+use felting::value::{Activity, Domain, GroupNumber, Number, Protocol, VlanId, VlanSet, Vni};
 use felting::{Condition, Fabric, Progress, State};
 
 fn read(text: &str) -> Fabric {
@@ -214,33 +216,44 @@ fn severities_of_a_fabric_override_those_of_rules() {
 fn the_builder_says_what_the_file_says() {
     let built = Builder::new("shore")
         .hardware(Hardware::new().name("tern-48").ports(vec!["et[1-4] 25G"]).members_in_use(8))
-        .switch(Switch::new().name("kelp-[a-b]").number(11).hardware("tern-48"))
-        .vrf(Vrf::new().name("tides").vni(27001).on("kelp-*"))
-        .segment(Segment::new().name("tides-web").vlan(310).vni(23310).vrf("tides").on("kelp-*"))
+        .switch(
+            Switch::new().name("kelp-[a-b]").number(Number::new(11).unwrap()).hardware("tern-48"),
+        )
+        .vrf(Vrf::new().name("tides").vni(Vni::new(27001).unwrap()).on("kelp-*"))
+        .segment(
+            Segment::new()
+                .name("tides-web")
+                .vlan(VlanId::new(310).unwrap())
+                .vni(Vni::new(23310).unwrap())
+                .vrf("tides")
+                .on("kelp-*"),
+        )
         .lag(
             Lag::new()
                 .on("kelp-*")
                 .name("peer")
                 .ports("et[3-4]")
-                .tagged("310-312")
+                .tagged("310-312".parse::<VlanSet>().unwrap())
                 .protocol(Protocol::Lacp),
         )
         .lag(
             Lag::new()
                 .on("kelp-*")
                 .name("hull-01")
-                .group(101)
+                .group(GroupNumber::new(101).unwrap())
                 .ports("et1")
-                .tagged(310)
+                .tagged(VlanSet::from(VlanId::new(310).unwrap()))
                 .members(vec![Member::new().ports("et1").port_priority(100)])
                 .differs(Lag::new().on("kelp-b").mode(Activity::Passive)),
         )
         .pair(
             Pair::new()
                 .name("kelp")
-                .domain(11)
+                .domain(Domain::new(11).unwrap())
                 .peer_link("peer")
-                .keepalive(Keepalive::new().between(vec!["192.0.2.11", "192.0.2.12"]))
+                .keepalive(Keepalive::new().between(
+                    ["192.0.2.11", "192.0.2.12"].map(|one| one.parse::<IpAddr>().unwrap()),
+                ))
                 .side(Pair::new().switch("kelp-a"))
                 .side(Pair::new().switch("kelp-b").priority(20)),
         )
@@ -249,7 +262,7 @@ fn the_builder_says_what_the_file_says() {
                 .name("hull-01")
                 .nics("nic[1-2] 25G")
                 .bond(Bond::new().name("bond0").nics("nic[1-2]"))
-                .networks(vec![Network::new().name("web").tag(310)]),
+                .networks(vec![Network::new().name("web").tag(VlanId::new(310).unwrap())]),
         )
         .cables("hull-01 nic[1-2] -- kelp-[a-b] et1")
         .cables("kelp-a et[3-4] -- kelp-b et[3-4]");

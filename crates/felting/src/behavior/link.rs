@@ -128,9 +128,8 @@ fn switched_off(fabric: &Fabric, causes: &mut Causes) {
 }
 
 /// Whether a port is switched off.
-fn is_off(fabric: &Fabric, port: PortId) -> bool {
-    let enabled = fabric.settings_of(port).and_then(|settings| settings.enabled);
-    enabled.is_some_and(|enabled| !enabled.value)
+pub(super) fn is_off(fabric: &Fabric, port: PortId) -> bool {
+    fabric.settings_of(port).is_some_and(|settings| !settings.enabled.value)
 }
 
 /// Whether nothing stands in the place of the stack member that a port is on.

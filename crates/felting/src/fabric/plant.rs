@@ -27,21 +27,21 @@ pub struct Hardware {
     /// The kind's name.
     pub name: At<SmolStr>,
     /// Whether it speaks LACP.
-    pub lacp: Option<At<bool>>,
+    pub lacp: At<bool>,
     /// Whether a LAG may be a routed port.
-    pub routed_lags: Option<At<bool>>,
+    pub routed_lags: At<bool>,
     /// How many members of one LAG it uses at once.
     pub members_in_use: Option<At<u16>>,
     /// How many members it takes into one LAG.
     pub members_bundled: Option<At<u16>>,
     /// Whether members of one LAG may differ in speed, duplex or medium.
-    pub mixed_rates: Option<At<bool>>,
+    pub mixed_rates: bool,
     /// How many members a stack of it may have.
     pub stack_members: Option<At<u16>>,
     /// VLANs that it keeps for itself.
     pub reserved_vlans: Option<At<VlanSet>>,
     /// Whether it can be a VTEP.
-    pub vtep: Option<At<bool>>,
+    pub vtep: At<bool>,
     /// The largest MTU of a port.
     pub mtu: Option<At<Mtu>>,
 }
@@ -115,7 +115,7 @@ pub struct Port {
 }
 
 /// How a port or a LAG takes part in the spanning tree.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug)]
 #[non_exhaustive]
 pub struct TreePort {
     /// Whether it is an edge port.
@@ -125,7 +125,13 @@ pub struct TreePort {
     /// Its path cost.
     pub cost: Option<At<PathCost>>,
     /// Its port priority.
-    pub priority: Option<At<TreePortPriority>>,
+    pub priority: TreePortPriority,
+}
+
+impl Default for TreePort {
+    fn default() -> Self {
+        Self { edge: None, runs: None, cost: None, priority: TreePortPriority::DEFAULT }
+    }
 }
 
 /// Settings of a single port.
@@ -139,7 +145,7 @@ pub struct PortSettings {
     /// Its MTU.
     pub mtu: Option<At<Mtu>>,
     /// Whether it is switched on.
-    pub enabled: Option<At<bool>>,
+    pub enabled: At<bool>,
     /// Its addresses, if it is a routed port.
     pub addresses: Vec<At<IpInterface>>,
     /// The partition of the switch that it belongs to.

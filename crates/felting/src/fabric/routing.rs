@@ -41,9 +41,6 @@ pub struct Pool {
 }
 
 impl Pool {
-    /// How many links a switch may have to those above it, where nothing is written.
-    pub const LINKS_PER_SWITCH: u16 = 8;
-
     /// Whether it is for a switch.
     pub fn is_for(&self, switch: DeviceId) -> bool {
         self.on.as_ref().is_none_or(|on| on.binary_search(&switch).is_ok())

@@ -6,7 +6,7 @@ use smol_str::SmolStr;
 
 use super::fault::FaultKind;
 use super::read::{Cx, MOST_TEXT};
-use super::statements::{Run, RunEnd};
+use super::runs::{Run, RunEnd};
 use crate::diagnostic::{At, Span, nearest};
 
 const NEEDED: [&str; 4] = ["near", "near_port", "far", "far_port"];

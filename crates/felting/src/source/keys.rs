@@ -4,9 +4,10 @@
 use serde_json::{Value as Json, json};
 use smallvec::SmallVec;
 use smol_str::SmolStr;
-use toml::de::DeTable;
+use toml::de::{DeTable, DeValue};
 
 use super::fault::FaultKind;
+use super::fits::as_json;
 use super::read::{Cx, Many, Node, Read};
 use crate::diagnostic::{At, Span};
 
@@ -18,6 +19,8 @@ pub(crate) struct KeyDef {
     pub(crate) identity: bool,
     pub(crate) what: fn() -> String,
     pub(crate) schema: fn() -> Json,
+    /// What holds where it is not written, if that is always the same.
+    pub(crate) default: &'static [fn() -> toml::Value],
 }
 
 /// A struct of optional keys, made by [`keys!`].
@@ -25,6 +28,8 @@ pub(crate) trait Keys: Default {
     /// The table's name in the file.
     const TABLE: &'static str;
     const DOC: &'static str;
+    /// Where the table stands, if not at the top of a file.
+    const PLACE: &'static [&'static str];
     const DEFS: &'static [KeyDef];
 
     /// Reads one key; false if the table has no such key.
@@ -32,25 +37,57 @@ pub(crate) trait Keys: Default {
     fn has(&self, key: &str) -> bool;
 }
 
+/// The accessor of one key: what is written for it, with the default if it has one.
+macro_rules! accessor {
+    ($keys:ident $key:ident: $type:ty) => {
+        #[allow(
+            dead_code,
+            reason = "one accessor a key; tables of one level read the struct itself"
+        )]
+        pub(crate) fn $key(&self) -> Option<&'a At<$type>> {
+            self.find(stringify!($key), |keys: &'a $keys| keys.$key.as_ref())
+        }
+    };
+    ($keys:ident $key:ident: $type:ty = $default:expr) => {
+        #[allow(
+            dead_code,
+            reason = "one accessor a key; tables of one level read the struct itself"
+        )]
+        pub(crate) fn $key(&self) -> $crate::source::keys::Written<'a, $type> {
+            let own = self.find(stringify!($key), |keys: &'a $keys| keys.$key.as_ref());
+            $crate::source::keys::Written {
+                own,
+                default: || <$type as $crate::source::keys::Literal<_>>::of($default),
+            }
+        }
+    };
+}
+pub(crate) use accessor;
+
 /// Defines tables: their keys, the struct that holds them, the accessor by layers, the builder.
 macro_rules! keys {
-    ($($(#[doc = $doc:literal])+ $table:literal $keys:ident $builder:ident {
-        $($(#[doc = $key_doc:literal])+ $key:ident: $type:ty $([$identity:ident])?;)+
+    ($($(#[doc = $doc:literal])+ $table:ident($keys:ident, $builder:ident) $(is $place:literal)? {
+        $($(#[doc = $key_doc:literal])+ $key:ident: $type:ty $([$identity:ident])? $(= $default:expr)?;)+
     })+) => {$(
         #[derive(Debug, Default)]
-        pub(crate) struct $keys {
+        #[doc(hidden)]
+        pub struct $keys {
             $(pub(crate) $key: Option<At<$type>>,)+
         }
 
         impl Keys for $keys {
-            const TABLE: &'static str = $table;
+            const TABLE: &'static str = stringify!($table);
             const DOC: &'static str = concat!($($doc, "\n"),+);
+            const PLACE: &'static [&'static str] = &[$($place)?];
             const DEFS: &'static [KeyDef] = &[$(KeyDef {
                 name: stringify!($key),
                 doc: concat!($($key_doc),+),
                 identity: false $(|| stringify!($identity).len() > 0)?,
                 what: <$type as Read>::what,
                 schema: <$type as Read>::schema,
+                default: &[$(|| $crate::source::fits::Fits::<$type>::value(
+                    <$type as $crate::source::keys::Literal<_>>::of($default),
+                ))?],
             },)+];
 
             fn read_key(&mut self, cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> bool {
@@ -74,7 +111,7 @@ macro_rules! keys {
                 format!("a table with {}", Self::DEFS.iter().map(|def| def.name).collect::<Vec<_>>().join(", "))
             }
             fn schema() -> Json {
-                $crate::source::keys::table_schema::<Self>(&[])
+                serde_json::json!({ "$ref": concat!("#/$defs/", stringify!($table)) })
             }
             fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
                 $crate::source::keys::read_inline(cx, key, node)
@@ -82,16 +119,11 @@ macro_rules! keys {
         }
 
         impl<'a> Layers<'a, $keys> {
-            $(
-                #[allow(dead_code, reason = "one accessor a key; tables of one level read the struct itself")]
-                pub(crate) fn $key(&self) -> Option<&'a At<$type>> {
-                    self.find(stringify!($key), |keys| keys.$key.as_ref())
-                }
-            )+
+            $($crate::source::keys::accessor!($keys $key: $type $(= $default)?);)+
         }
 
         $(#[doc = $doc])+
-        #[doc = concat!("\n\nBuilds a `", $table, "` statement; every method is the key of that name.")]
+        #[doc = concat!("\n\nBuilds a `", stringify!($table), "` statement; every method is the key of that name.")]
         #[derive(Clone, Debug, Default)]
         pub struct $builder(toml::Table);
 
@@ -103,15 +135,16 @@ macro_rules! keys {
 
             $(
                 $(#[doc = $key_doc])+
-                pub fn $key(mut self, value: impl Into<toml::Value>) -> Self {
-                    self.0.insert(stringify!($key).to_owned(), value.into());
+                $(#[doc = concat!("\n\nBy default `", stringify!($default), "`.")])?
+                pub fn $key(mut self, value: impl $crate::source::fits::Fits<$type>) -> Self {
+                    self.0.insert(stringify!($key).to_owned(), $crate::source::fits::Fits::value(value));
                     self
                 }
             )+
 
             #[doc = "Keys that are taken out again, where a layer below sets them."]
-            pub fn without(mut self, keys: impl Into<toml::Value>) -> Self {
-                self.0.insert("without".to_owned(), keys.into());
+            pub fn without(mut self, keys: impl $crate::source::fits::Fits<Many<smol_str::SmolStr>>) -> Self {
+                self.0.insert("without".to_owned(), $crate::source::fits::Fits::value(keys));
                 self
             }
 
@@ -130,9 +163,149 @@ macro_rules! keys {
                 Self::Table(statement.0)
             }
         }
+
+        impl $crate::source::fits::Fits<$keys> for $builder {
+            fn value(self) -> toml::Value {
+                self.into()
+            }
+        }
+
+        impl $crate::source::fits::Fits<Many<$keys>> for $builder {
+            fn value(self) -> toml::Value {
+                self.into()
+            }
+        }
     )+};
 }
 pub(crate) use keys;
+
+/// Defines the statements: for each its table, the structs of its keys and of its builder, and its place in the
+/// [`Document`](super::statements::Document); with them tables that stand inside it.
+///
+/// `for_statements` is made of it: a macro that gives the list to another.
+macro_rules! statements {
+    (($d:tt) $($(#[doc = $doc:literal])+ $table:ident($keys:ident, $builder:ident, $field:ident) {
+        $($own:tt)+
+    } $(with { $($nested:tt)+ })?)+) => {
+        $(
+            keys! { $(#[doc = $doc])+ $table($keys, $builder) { $($own)+ } }
+            $(keys! { $($nested)+ })?
+        )+
+
+        /// All statements, in the order of the files.
+        #[derive(Debug, Default)]
+        pub(crate) struct Document {
+            pub(crate) name: Option<At<SmolStr>>,
+            pub(crate) severities: Vec<(At<SmolStr>, Option<Severity>)>,
+            pub(crate) runs: Vec<Run>,
+            $(pub(crate) $field: Vec<Statement<$keys>>,)+
+        }
+
+        impl Document {
+            /// Adds the statements of another file.
+            pub(super) fn extend(&mut self, other: Self) {
+                append(&mut self.severities, other.severities);
+                append(&mut self.runs, other.runs);
+                $(append(&mut self.$field, other.$field);)+
+            }
+
+            /// The tables of statements, in the order of the reference.
+            pub(super) const TABLES: &[&str] = &[$(stringify!($table)),+];
+
+            /// Reads the statements of one table; none if there is no such table.
+            pub(super) fn read(
+                &mut self,
+                cx: &mut Cx<'_>,
+                table: &str,
+                node: Node<'_>,
+                layer: usize,
+            ) {
+                match table {
+                    $(stringify!($table) => read_all(cx, node, layer, &mut self.$field),)+
+                    _ => {}
+                }
+            }
+        }
+
+        /// What is asked of each table of statements, and of those that stand inside them.
+        pub(super) fn each_table(visit: &mut impl VisitTables) {
+            $(
+                visit.statement::<$keys>();
+                $($crate::source::keys::nested! { visit $($nested)+ })?
+            )+
+        }
+
+        /// Gives the statements' tables to another macro, each with its builder.
+        macro_rules! for_statements {
+            ($d callback:ident) => {
+                $d callback! { $($(#[doc = $doc])+ $table: $builder;)+ }
+            };
+        }
+        pub(crate) use for_statements;
+
+        /// Builders of single statements, made of the same list as the reader.
+        pub(crate) mod builders {
+            $(
+                pub use super::$builder;
+                $($crate::source::keys::nested! { pub use $($nested)+ })?
+            )+
+        }
+    };
+}
+pub(crate) use statements;
+
+/// Visits tables that stand inside another, or passes their builders on.
+macro_rules! nested {
+    ($visit:ident $($(#[doc = $doc:literal])+ $table:ident($keys:ident, $builder:ident) is $place:literal {
+        $($own:tt)+
+    })+) => {
+        $($visit.nested::<$keys>();)+
+    };
+    (pub use $($(#[doc = $doc:literal])+ $table:ident($keys:ident, $builder:ident) is $place:literal {
+        $($own:tt)+
+    })+) => {
+        $(pub use super::$builder;)+
+    };
+}
+pub(crate) use nested;
+
+/// What is written for a key that has a default.
+#[derive(Debug)]
+pub(crate) struct Written<'a, T> {
+    pub(crate) own: Option<&'a At<T>>,
+    pub(crate) default: fn() -> T,
+}
+
+impl<T> Clone for Written<'_, T> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<T> Copy for Written<'_, T> {}
+
+impl<'a, T: Clone> Written<'a, T> {
+    /// The value, which stands where the statement does if it isn't written.
+    pub(crate) fn at(self, span: Span) -> At<T> {
+        self.own.cloned().unwrap_or_else(|| At::new((self.default)(), span))
+    }
+
+    /// The value.
+    pub(crate) fn value(self) -> T {
+        self.own.map_or_else(self.default, |own| own.value.clone())
+    }
+
+    /// What is written, without the default.
+    pub(crate) fn written(self) -> Option<&'a At<T>> {
+        self.own
+    }
+}
+
+/// A type whose defaults are written as literals.
+pub(crate) trait Literal<L> {
+    /// The value of a literal, which is within the bounds of the type: the schema shows all of them.
+    fn of(literal: L) -> Self;
+}
 
 /// What a statement says otherwise on some switches.
 #[derive(Debug)]
@@ -164,6 +337,12 @@ pub(crate) struct Layers<'a, K> {
 /// One layer: its keys, and the names of those that it takes out of the layers below.
 type Layer<'a, K> = (&'a K, &'a [At<SmolStr>]);
 
+impl<K> Default for Layers<'_, K> {
+    fn default() -> Self {
+        Self { stack: SmallVec::new() }
+    }
+}
+
 impl<K> Clone for Layers<'_, K> {
     fn clone(&self) -> Self {
         Self { stack: self.stack.clone() }
@@ -177,6 +356,11 @@ impl<'a, K: Keys> Layers<'a, K> {
         stack.extend(deviation.map(|deviation| (&deviation.keys, &*deviation.without)));
         stack.push((&statement.keys, &*statement.without));
         Self { stack }
+    }
+
+    /// The keys of a table that stands inside a statement: one layer.
+    pub(crate) fn only(keys: &'a K) -> Self {
+        Self { stack: SmallVec::from_iter([(keys, &[][..])]) }
     }
 
     /// Puts the layers of an overlay document above these.
@@ -389,6 +573,9 @@ pub(crate) fn table_schema<K: Keys>(more: &[(&str, Json)]) -> Json {
     for def in K::DEFS {
         let mut schema = (def.schema)();
         schema["description"] = Json::from(def.doc.trim());
+        for default in def.default {
+            schema["default"] = as_json(default());
+        }
         properties.insert(def.name.to_owned(), schema);
     }
     properties.extend(more.iter().map(|(name, schema)| ((*name).to_owned(), schema.clone())));
@@ -401,26 +588,73 @@ pub(crate) fn table_schema<K: Keys>(more: &[(&str, Json)]) -> Json {
     })
 }
 
-/// The JSON Schema of a statement with its deviations.
-pub(crate) fn statement_schema<K: Keys>() -> Json {
+/// The JSON Schemas of a statement and of its deviations, by name. A deviation's keys are those of the statement.
+pub(crate) fn statement_schemas<K: Keys>() -> Vec<(String, Json)> {
+    let table = K::TABLE;
+    let [list, ..] = extra_keys::<K>()[..] else {
+        return vec![(table.to_owned(), table_schema::<K>(&[]))];
+    };
     let names: Vec<_> = K::DEFS.iter().map(|def| def.name).collect();
     let without = json!({
         "description": "Keys taken out again, where a layer below sets them.",
         "anyOf": [{ "enum": names }, { "type": "array", "items": { "enum": names } }],
     });
-    let [list, ..] = extra_keys::<K>()[..] else { return table_schema::<K>(&[]) };
     let selector = if list == "side" { "switch" } else { "on" };
-    let mut deviation = table_schema::<K>(&[("without", without.clone())]);
-    for def in K::DEFS.iter().filter(|def| def.identity) {
-        if let Some(properties) = deviation["properties"].as_object_mut() {
-            properties.remove(def.name);
-        }
-    }
-    deviation["properties"][selector] = Many::<SmolStr>::schema();
-    deviation["required"] = json!([selector]);
+    let of_statement = |key: &str| json!({ "$ref": format!("#/$defs/{table}/properties/{key}") });
+    let keys = K::DEFS.iter().filter(|def| !def.identity).map(|def| def.name).chain(["without"]);
+    let mut properties: serde_json::Map<String, Json> =
+        keys.map(|key| (key.to_owned(), of_statement(key))).collect();
+    properties.insert(selector.to_owned(), Many::<SmolStr>::schema());
+    let deviation = json!({
+        "type": "object",
+        "additionalProperties": false,
+        "properties": properties,
+        "required": [selector],
+    });
+    let name = format!("{table}_{list}");
+    let one = json!({ "$ref": format!("#/$defs/{name}") });
     let list_schema = json!({
         "description": "What holds otherwise on some of the switches.",
-        "anyOf": [deviation.clone(), { "type": "array", "items": deviation }],
+        "anyOf": [one, { "type": "array", "items": one }],
     });
-    table_schema::<K>(&[(list, list_schema), ("without", without)])
+    let statement = table_schema::<K>(&[(list, list_schema), ("without", without)]);
+    vec![(table.to_owned(), statement), (name, deviation)]
+}
+
+/// Reads the statements of a table.
+pub(crate) fn read_all<K: Keys>(
+    cx: &mut Cx<'_>,
+    node: Node<'_>,
+    layer: usize,
+    statements: &mut Vec<Statement<K>>,
+) {
+    if node.get_ref().is_table() {
+        statements.extend(read_statement(cx, &node, layer));
+        return;
+    }
+    if !node.get_ref().is_array() {
+        cx.wrong_type(K::TABLE, &node, &format!("tables, each written [[{}]]", K::TABLE));
+        return;
+    }
+    let DeValue::Array(nodes) = node.into_inner() else { return };
+    statements.reserve(nodes.len());
+    for node in nodes {
+        statements.extend(read_statement(cx, &node, layer));
+    }
+}
+
+/// Adds a list to another; most files have no statements of most kinds.
+pub(crate) fn append<T>(list: &mut Vec<T>, more: Vec<T>) {
+    match list.is_empty() {
+        true => *list = more,
+        false => list.extend(more),
+    }
+}
+
+/// Who looks at all tables of the language.
+pub(crate) trait VisitTables {
+    /// A table of statements.
+    fn statement<K: Keys>(&mut self);
+    /// A table that stands inside another.
+    fn nested<K: Keys>(&mut self);
 }

@@ -11,110 +11,28 @@ use toml::de::{DeTable, DeValue};
 use super::csv_cables;
 use super::fault::{FaultKind, Faults};
 use super::files::{FileError, Files, MOST_BYTES};
-use super::keys::{Keys, Statement, only_keys, read_statement};
+use super::keys::only_keys;
 use super::range::glob_matches;
 use super::read::{Cx, Many, Node, Read};
-use super::statements::{
-    AcceptKeys, EndpointKeys, EviKeys, ExpectKeys, HardwareKeys, HostKeys, InterfaceKeys, LagKeys,
-    LeakKeys, ManagementKeys, OutsideKeys, OverlayKeys, PairKeys, PolicyKeys, PoolKeys, PortKeys,
-    RepeaterKeys, RouteKeys, RouterKeys, Run, ScopeKeys, SegmentKeys, SessionKeys, SiteKeys,
-    StackKeys, SwitchKeys, TreeKeys, UnderlayKeys, VrfKeys, WanKeys,
-};
+use super::runs::Run;
+use super::statements::Document;
 use crate::diagnostic::{At, FileId, Severity, Source, Sources, Span};
 use crate::id::FromIndex as _;
 use crate::progress::Progress;
 
-/// The tables that a file may have at its top.
-pub(crate) const TABLES: &[&str] = &[
-    "fabric",
-    "severities",
-    "hardware",
-    "switch",
-    "cabling",
-    "stack",
-    "repeater",
-    "management",
-    "port",
-    "lag",
-    "pair",
-    "tree",
-    "pool",
-    "router",
-    "underlay",
-    "interface",
-    "route",
-    "policy",
-    "session",
-    "overlay",
-    "site",
-    "wan",
-    "vrf",
-    "segment",
-    "evi",
-    "leak",
-    "outside",
-    "host",
-    "endpoint",
-    "scope",
-    "expect",
-    "accept",
-];
+/// The tables that are no lists of statements.
+const SINGLE: &[&str] = &["fabric", "severities", "cabling"];
 
-/// All statements, in the order of the files.
-#[derive(Debug, Default)]
-pub(crate) struct Document {
-    pub(crate) name: Option<At<SmolStr>>,
-    pub(crate) severities: Vec<(At<SmolStr>, Option<Severity>)>,
-    pub(crate) hardware: Vec<Statement<HardwareKeys>>,
-    pub(crate) switches: Vec<Statement<SwitchKeys>>,
-    pub(crate) stacks: Vec<Statement<StackKeys>>,
-    pub(crate) repeaters: Vec<Statement<RepeaterKeys>>,
-    pub(crate) management: Vec<Statement<ManagementKeys>>,
-    pub(crate) trees: Vec<Statement<TreeKeys>>,
-    pub(crate) runs: Vec<Run>,
-    pub(crate) ports: Vec<Statement<PortKeys>>,
-    pub(crate) lags: Vec<Statement<LagKeys>>,
-    pub(crate) pairs: Vec<Statement<PairKeys>>,
-    pub(crate) pools: Vec<Statement<PoolKeys>>,
-    pub(crate) routers: Vec<Statement<RouterKeys>>,
-    pub(crate) underlays: Vec<Statement<UnderlayKeys>>,
-    pub(crate) interfaces: Vec<Statement<InterfaceKeys>>,
-    pub(crate) routes: Vec<Statement<RouteKeys>>,
-    pub(crate) policies: Vec<Statement<PolicyKeys>>,
-    pub(crate) sessions: Vec<Statement<SessionKeys>>,
-    pub(crate) overlays: Vec<Statement<OverlayKeys>>,
-    pub(crate) evis: Vec<Statement<EviKeys>>,
-    pub(crate) leaks: Vec<Statement<LeakKeys>>,
-    pub(crate) outsides: Vec<Statement<OutsideKeys>>,
-    pub(crate) sites: Vec<Statement<SiteKeys>>,
-    pub(crate) wans: Vec<Statement<WanKeys>>,
-    pub(crate) endpoints: Vec<Statement<EndpointKeys>>,
-    pub(crate) scopes: Vec<Statement<ScopeKeys>>,
-    pub(crate) expectations: Vec<Statement<ExpectKeys>>,
-    pub(crate) vrfs: Vec<Statement<VrfKeys>>,
-    pub(crate) segments: Vec<Statement<SegmentKeys>>,
-    pub(crate) hosts: Vec<Statement<HostKeys>>,
-    pub(crate) accepts: Vec<Statement<AcceptKeys>>,
+/// The tables that a file may have at its top.
+pub(crate) fn tables() -> impl Iterator<Item = &'static str> {
+    SINGLE.iter().chain(Document::TABLES).copied()
 }
 
 impl Document {
     /// Adds what another file says.
-    fn absorb(&mut self, other: Self, layer: usize, faults: &mut Faults) {
-        self.take_name(other.name, layer, faults);
-        macro_rules! extend {
-            ($($field:ident)+) => {$(
-                if self.$field.is_empty() {
-                    self.$field = other.$field;
-                } else {
-                    self.$field.extend(other.$field);
-                }
-            )+};
-        }
-        extend!(
-            severities hardware switches stacks repeaters management trees runs ports lags pairs pools
-            routers underlays interfaces routes policies sessions overlays evis leaks outsides sites
-            wans endpoints scopes expectations vrfs segments hosts accepts
-        );
+    fn absorb(&mut self, mut other: Self, layer: usize, faults: &mut Faults) {
+        self.take_name(other.name.take(), layer, faults);
+        self.extend(other);
     }
 
     fn take_name(&mut self, name: Option<At<SmolStr>>, layer: usize, faults: &mut Faults) {
@@ -357,7 +275,7 @@ fn statements_of(
     }
     // Below a broken header the keys of a table seem to be the file's own.
     if errors.is_empty() {
-        only_keys(cx, root.get_ref(), "a fabric file", TABLES);
+        only_keys(cx, root.get_ref(), "a fabric file", &tables().collect::<Vec<_>>());
     }
     *includes = statements(cx, root.into_inner(), layer, document);
 }
@@ -432,60 +350,10 @@ fn statements(
             "fabric" => fabric_table(cx, &node, document, &mut includes),
             "cabling" => cabling_table(cx, &node, layer, document, &mut includes),
             "severities" => severities_table(cx, &node, document),
-            "hardware" => read_all(cx, node, layer, &mut document.hardware),
-            "switch" => read_all(cx, node, layer, &mut document.switches),
-            "port" => read_all(cx, node, layer, &mut document.ports),
-            "lag" => read_all(cx, node, layer, &mut document.lags),
-            "pair" => read_all(cx, node, layer, &mut document.pairs),
-            "stack" => read_all(cx, node, layer, &mut document.stacks),
-            "repeater" => read_all(cx, node, layer, &mut document.repeaters),
-            "management" => read_all(cx, node, layer, &mut document.management),
-            "tree" => read_all(cx, node, layer, &mut document.trees),
-            "pool" => read_all(cx, node, layer, &mut document.pools),
-            "router" => read_all(cx, node, layer, &mut document.routers),
-            "underlay" => read_all(cx, node, layer, &mut document.underlays),
-            "interface" => read_all(cx, node, layer, &mut document.interfaces),
-            "route" => read_all(cx, node, layer, &mut document.routes),
-            "policy" => read_all(cx, node, layer, &mut document.policies),
-            "session" => read_all(cx, node, layer, &mut document.sessions),
-            "overlay" => read_all(cx, node, layer, &mut document.overlays),
-            "evi" => read_all(cx, node, layer, &mut document.evis),
-            "leak" => read_all(cx, node, layer, &mut document.leaks),
-            "outside" => read_all(cx, node, layer, &mut document.outsides),
-            "site" => read_all(cx, node, layer, &mut document.sites),
-            "wan" => read_all(cx, node, layer, &mut document.wans),
-            "endpoint" => read_all(cx, node, layer, &mut document.endpoints),
-            "scope" => read_all(cx, node, layer, &mut document.scopes),
-            "expect" => read_all(cx, node, layer, &mut document.expectations),
-            "vrf" => read_all(cx, node, layer, &mut document.vrfs),
-            "segment" => read_all(cx, node, layer, &mut document.segments),
-            "host" => read_all(cx, node, layer, &mut document.hosts),
-            "accept" => read_all(cx, node, layer, &mut document.accepts),
-            _ => {}
+            table => document.read(cx, table, node, layer),
         }
     }
     includes
-}
-
-fn read_all<K: Keys>(
-    cx: &mut Cx<'_>,
-    node: Node<'_>,
-    layer: usize,
-    statements: &mut Vec<Statement<K>>,
-) {
-    if node.get_ref().is_table() {
-        statements.extend(read_statement(cx, &node, layer));
-        return;
-    }
-    if !node.get_ref().is_array() {
-        cx.wrong_type(K::TABLE, &node, &format!("tables, each written [[{}]]", K::TABLE));
-        return;
-    }
-    let DeValue::Array(nodes) = node.into_inner() else { return };
-    statements.reserve(nodes.len());
-    for node in nodes {
-        statements.extend(read_statement(cx, &node, layer));
-    }
 }
 
 fn table<'n, 'i>(

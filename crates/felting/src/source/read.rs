@@ -9,6 +9,8 @@ use toml::Spanned;
 use toml::de::DeValue;
 
 use super::fault::{FaultKind, Faults};
+use super::fits::fits;
+use super::keys::Literal;
 use crate::diagnostic::{At, FileId, Span};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
@@ -169,9 +171,9 @@ pub(crate) fn inner(whole: Span, text: &str, part: Range<usize>) -> Span {
     Span::of(whole.file, at + part.start..at + part.end)
 }
 
-/// One value or a list of them.
+/// One value or a list of them: what keys take that say so.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Many<T>(pub(crate) Vec<At<T>>);
+pub struct Many<T>(pub(crate) Vec<At<T>>);
 
 impl<T: Read> Read for Many<T> {
     fn what() -> String {
@@ -187,6 +189,18 @@ impl<T: Read> Read for Many<T> {
         }))
     }
 }
+
+/// Types whose defaults are written as they are.
+macro_rules! literal_self {
+    ($($type:ty),+) => {$(
+        impl Literal<Self> for $type {
+            fn of(literal: Self) -> Self {
+                literal
+            }
+        }
+    )+};
+}
+literal_self!(bool, u16, Area, IsisLevel, BridgePriority, TreePortPriority, VrrpId);
 
 impl Read for SmolStr {
     fn what() -> String {
@@ -254,6 +268,14 @@ macro_rules! read_number {
                 value
             }
         }
+
+        impl Literal<u32> for $type {
+            fn of(literal: u32) -> Self {
+                Self::new(literal).expect("a default is within its bounds: the schema shows all of them")
+            }
+        }
+
+        fits!($type; Into::into);
     )+};
 }
 read_number!(
@@ -299,6 +321,14 @@ macro_rules! read_word {
                 }
             }
         }
+
+        impl Literal<Self> for $type {
+            fn of(literal: Self) -> Self {
+                literal
+            }
+        }
+
+        fits!($type; Into::into);
     )+};
 }
 read_word!(
@@ -354,6 +384,14 @@ macro_rules! read_text {
                 value
             }
         }
+
+        impl Literal<&str> for $type {
+            fn of(literal: &str) -> Self {
+                literal.parse().expect("a default is as it is read: the schema shows all of them")
+            }
+        }
+
+        fits!($type; |value| toml::Value::String(value.to_string()));
     )+};
 }
 read_text! {
@@ -394,6 +432,7 @@ macro_rules! read_number_or_text {
                 value
             }
         }
+
     )+};
 }
 read_number_or_text! {

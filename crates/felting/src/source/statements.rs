@@ -1,5 +1,6 @@
-//! The tables of the language. Adding a key here adds it to the reader, the JSON Schema, the
-//! reference in `docs/language.md` and the builder.
+//! The statements of the language, in the order of the reference: this list makes the document that files are read
+//! into, the reader, the JSON Schema, the reference in `docs/language.md` and the builder. What stands here once,
+//! such as a default, stands nowhere else.
 
 use std::net::{IpAddr, Ipv4Addr};
 
@@ -7,51 +8,54 @@ use jiff::civil::Date;
 use serde_json::Value as Json;
 use smol_str::SmolStr;
 
-use super::keys::{KeyDef, Keys, Layers, keys};
+use super::fits::Fits;
+use super::keys::Statement;
+use super::keys::{KeyDef, Keys, Layers, VisitTables, append, keys, read_all, statements};
 use super::read::{Cx, Many, Node, Read};
-use crate::diagnostic::{At, Span};
+use super::runs::Run;
+use crate::diagnostic::{At, Severity};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
-    IpInterface, IpPrefix, Irb, IsisLevel, IsolatedBy, Length, Loopback, MacAddr, Medium, Metric,
-    Mtu, NetworkType, NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts,
-    PeerLinkLoss, PoolKind, PoolNumber, Preference, Protocol, Replication, Role,
-    RouteDistinguisher, RouteTarget, SegmentIdentifier, SegmentMode, SessionOver, SingleHomed,
-    SplitDetection, StackMemberNumber, TargetPattern, TargetRule, Timeout, TreeMode,
-    TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId,
-    VrrpPriority,
+    IpInterface, IpPrefix, Irb, IsisLevel, IsolatedBy, Loopback, MacAddr, Metric, Mtu, NetworkType,
+    NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts, PeerLinkLoss, PoolKind,
+    PoolNumber, Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
+    SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber,
+    TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered,
+    UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
 };
 
-keys! {
+statements! {
+    ($)
     /// A kind of switch: what it has and what it can do. A switch names its kind by `hardware`.
-    "hardware" HardwareKeys Hardware {
+    hardware(HardwareKeys, Hardware, hardware) {
         /// The kind's name.
         name: SmolStr [identity];
-        /// The ports it comes with, each as a range and a speed: `et[1-48] 25G`. `half` after the
-        /// speed is for half duplex; `et49 4x25G` is a port broken out into the lanes et49/1 to et49/4.
+        /// The ports it comes with, each as a range and a speed: `et[1-48] 25G`. `half` after the speed is for half
+        /// duplex; `et49 4x25G` is a port broken out into the lanes et49/1 to et49/4.
         ports: Many<SmolStr>;
-        /// Whether it speaks LACP; true unless said otherwise.
-        lacp: bool;
-        /// Whether a LAG may be a routed port; true unless said otherwise.
-        routed_lags: bool;
+        /// Whether it speaks LACP.
+        lacp: bool = true;
+        /// Whether a LAG may be a routed port.
+        routed_lags: bool = true;
         /// How many members of one LAG it uses at once; the others stand by.
         members_in_use: u16;
         /// How many members it takes into one LAG.
         members_bundled: u16;
-        /// Whether the members of one LAG may differ in speed, duplex or medium; false unless said otherwise.
-        mixed_rates: bool;
+        /// Whether the members of one LAG may differ in speed, duplex or medium.
+        mixed_rates: bool = false;
         /// How many members a stack of it may have, which is also the largest member id.
         stack_members: u16;
         /// VLANs that the device keeps for itself.
         reserved_vlans: VlanSet;
-        /// Whether it can be a VTEP; true unless said otherwise.
-        vtep: bool;
+        /// Whether it can be a VTEP.
+        vtep: bool = true;
         /// The largest MTU that a port can be set to.
         mtu: Mtu;
     }
 
     /// A switch, or several that are alike.
-    "switch" SwitchKeys Switch {
+    switch(SwitchKeys, Switch, switches) {
         /// Its name, or a range of names: `kelp-[a-b]`.
         name: SmolStr [identity];
         /// Its number, from which allotted values follow; a range of names counts on from it.
@@ -66,93 +70,17 @@ keys! {
         ports: Many<SmolStr>;
         /// Its MAC address, which is also its LACP system's; by default allotted from the number.
         mac: MacAddr;
-        /// Its LACP system priority; the lower is the better, 32768 by default.
-        system_priority: u16;
+        /// Its LACP system priority; the lower is the better.
+        system_priority: u16 = 32_768;
         /// Its rack.
         rack: SmolStr;
         /// Its position in the rack.
         position: SmolStr;
     }
 
-    /// Settings of single ports. What a member of a LAG has of its own stands here too, though it
-    /// should have nothing of its own.
-    "port" PortKeys Port {
-        /// The switches, by name, range or pattern.
-        on: Many<SmolStr> [identity];
-        /// The ports, by name or range.
-        ports: Many<SmolStr> [identity];
-        /// The VLANs that it carries tagged.
-        tagged: VlanSet;
-        /// The VLAN that untagged frames belong to (the PVID).
-        untagged: VlanId;
-        /// Its MTU.
-        mtu: Mtu;
-        /// Whether it is switched on; true unless said otherwise.
-        enabled: bool;
-        /// Its addresses, which make it a routed port.
-        address: Many<IpInterface>;
-        /// The part of the switch that it belongs to, where a switch is divided into several.
-        partition: SmolStr;
-        /// Whether it is an edge port of the spanning tree, which expects no bridge; false by default.
-        edge: bool;
-        /// Whether it takes part in the spanning tree; true unless said otherwise.
-        tree: bool;
-        /// Its path cost in the spanning tree, where it does not follow from the speed.
-        tree_cost: PathCost;
-        /// Its priority in the spanning tree; the lower is the better, 128 by default.
-        tree_priority: TreePortPriority;
-    }
-
-    /// A shared medium: every port on it hears every other.
-    "repeater" RepeaterKeys Repeater {
-        /// Its name.
-        name: SmolStr [identity];
-        /// The ports on it, each as a switch and a port: `mud-[1-3] p4`.
-        ports: Many<SmolStr> [identity];
-    }
-
-    /// What some switches do about loops: the spanning tree. Switches without such a statement run
-    /// RSTP with the priority 32768, as IEEE 802.1Q has it; routers and hosts take no part.
-    "tree" TreeKeys Tree {
-        /// The switches, by name, range or pattern.
-        on: Many<SmolStr> [identity];
-        /// Which tree they run; `rstp` by default.
-        mode: TreeMode;
-        /// The bridge priority; the lower is the better, 32768 by default.
-        priority: BridgePriority;
-        /// The name of the MST region.
-        region: SmolStr;
-        /// The revision of the MST region; 0 by default.
-        revision: u16;
-        /// The instances of the MST region.
-        instances: Many<InstanceKeys>;
-        /// The priority in single VLANs, in the mode `per-vlan`.
-        vlan_priorities: Many<VlanPriorityKeys>;
-        /// From which table path costs follow that are not set; `long` by default.
-        path_costs: PathCosts;
-    }
-
-    /// One instance of an MST region.
-    "instance" InstanceKeys Instance {
-        /// Its number.
-        id: InstanceNumber [identity];
-        /// The VLANs that it holds for.
-        vlans: VlanSet [identity];
-        /// The bridge priority in it; that of the `tree` by default.
-        priority: BridgePriority;
-    }
-
-    /// The bridge priority in some VLANs.
-    "vlan_priority" VlanPriorityKeys VlanPriority {
-        /// The VLANs.
-        vlans: VlanSet [identity];
-        /// The bridge priority in them.
-        priority: BridgePriority [identity];
-    }
-
     /// Several switches that act as one. The stack is one switch, with a `switch` statement of its
     /// own; its members bring the ports, named by member: `1/ge1`.
-    "stack" StackKeys Stack {
+    stack(StackKeys, Stack, stacks) {
         /// The switch that the members make.
         switch: SmolStr [identity];
         /// Its members, each as a table with its `id`.
@@ -163,65 +91,86 @@ keys! {
         stack_ports: Many<SmolStr>;
         /// By what the parts of a split stack notice each other; nothing by default.
         split_detection: SplitDetection;
+    } with {
+        /// One member of a stack.
+        stack_member(StackMemberKeys, StackMember) is "an element of `members` of a stack" {
+            /// Its number in the stack.
+            id: StackMemberNumber [identity];
+            /// The priority by which the master is found; the higher is the better.
+            priority: u16 = 1;
+            /// Its own MAC address, by which a tie of priorities ends; by default allotted.
+            mac: MacAddr;
+            /// Its kind, where it is not that of the switch.
+            hardware: SmolStr;
+            /// The software that it runs, where it is not that of the switch.
+            software: SmolStr;
+            /// The domain that it is set to, where it is not that of the stack.
+            domain: Domain;
+            /// Whether its place is configured, but nothing stands in it.
+            absent: bool;
+            /// Its stack ports, where they are not those of the stack.
+            stack_ports: Many<SmolStr>;
+            /// Its position in the rack.
+            position: SmolStr;
+        }
     }
 
-    /// One member of a stack.
-    "stack_member" StackMemberKeys StackMember {
-        /// Its number in the stack.
-        id: StackMemberNumber [identity];
-        /// The priority by which the master is found; the higher is the better, 1 by default.
-        priority: u16;
-        /// Its own MAC address, by which a tie of priorities ends; by default allotted.
-        mac: MacAddr;
-        /// Its kind, where it is not that of the switch.
-        hardware: SmolStr;
-        /// The software that it runs, where it is not that of the switch.
-        software: SmolStr;
-        /// The domain that it is set to, where it is not that of the stack.
-        domain: Domain;
-        /// Whether its place is configured, but nothing stands in it.
-        absent: bool;
-        /// Its stack ports, where they are not those of the stack.
-        stack_ports: Many<SmolStr>;
-        /// Its position in the rack.
-        position: SmolStr;
-    }
-
-    /// A management network: where the switches' management ports are, apart from the fabric.
-    "management" ManagementKeys Management {
+    /// A shared medium: every port on it hears every other.
+    repeater(RepeaterKeys, Repeater, repeaters) {
         /// Its name.
         name: SmolStr [identity];
-        /// The switches that are in it, by name, range or pattern.
-        on: Many<SmolStr>;
-        /// Its subnets. A switch has the address at the place of its number, where nothing else is written.
-        subnet: Many<IpPrefix>;
-        /// The addresses of the switches that a deviation names.
-        address: Many<IpAddr>;
-        /// The routing table that the management ports are in.
-        vrf: SmolStr;
-        /// The router that leads to the other management networks.
-        gateway: Many<IpAddr>;
+        /// The ports on it, each as a switch and a port: `mud-[1-3] p4`.
+        ports: Many<SmolStr> [identity];
+    }
+
+    /// Settings of single ports. What a member of a LAG has of its own stands here too, though it
+    /// should have nothing of its own.
+    port(PortKeys, Port, ports) {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// The ports, by name or range.
+        ports: Many<SmolStr> [identity];
+        /// The VLANs that it carries tagged.
+        tagged: VlanSet;
+        /// The VLAN that untagged frames belong to (the PVID).
+        untagged: VlanId;
+        /// Its MTU.
+        mtu: Mtu;
+        /// Whether it is switched on.
+        enabled: bool = true;
+        /// Its addresses, which make it a routed port.
+        address: Many<IpInterface>;
+        /// The part of the switch that it belongs to, where a switch is divided into several.
+        partition: SmolStr;
+        /// Whether it is an edge port of the spanning tree, which expects no bridge.
+        edge: bool = false;
+        /// Whether it takes part in the spanning tree.
+        tree: bool = true;
+        /// Its path cost in the spanning tree, where it does not follow from the speed.
+        tree_cost: PathCost;
+        /// Its priority in the spanning tree; the lower is the better.
+        tree_priority: TreePortPriority = TreePortPriority::DEFAULT;
     }
 
     /// One end of a LAG on each of the switches. The far end is found by the cables.
-    "lag" LagKeys Lag {
+    lag(LagKeys, Lag, lags) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// Its name on the switch.
         name: SmolStr [identity];
         /// Its members, by name or range.
         ports: Many<SmolStr>;
-        /// What it speaks; `lacp` by default.
-        protocol: Protocol;
-        /// The LACP mode; `active` by default.
-        mode: Activity;
-        /// The LACP timeout; `long` by default.
-        timeout: Timeout;
-        /// What the members do while nobody answers; `individual` by default.
-        unanswered: Unanswered;
-        /// Which partner it takes if its members lead to several, or have several keys; `member` by default: that
-        /// of the member with the best port id.
-        partner_by: PartnerBy;
+        /// What it speaks.
+        protocol: Protocol = Protocol::Lacp;
+        /// The LACP mode.
+        mode: Activity = Activity::Active;
+        /// The LACP timeout.
+        timeout: Timeout = Timeout::Long;
+        /// What the members do while nobody answers.
+        unanswered: Unanswered = Unanswered::Individual;
+        /// Which partner it takes if its members lead to several, or have several keys; by default that of the member
+        /// with the best port id.
+        partner_by: PartnerBy = PartnerBy::Member;
         /// The number that joins this LAG and one on the other side of the pair.
         group: GroupNumber;
         /// The VLANs that it carries tagged.
@@ -230,10 +179,10 @@ keys! {
         untagged: VlanId;
         /// Its MTU.
         mtu: Mtu;
-        /// With fewer members than this in use, the LAG is down; 1 by default.
-        min_members: u16;
-        /// The LACP port priority of its members; the lower is the better, 32768 by default.
-        port_priority: u16;
+        /// With fewer members than this in use, the LAG is down.
+        min_members: u16 = 1;
+        /// The LACP port priority of its members; the lower is the better.
+        port_priority: u16 = 32_768;
         /// The LACP key that it presents; by default one of its own, in a group one for both halves.
         key: u16;
         /// The LACP system MAC address that it presents, where it is not that of the switch or pair.
@@ -244,37 +193,37 @@ keys! {
         address: Many<IpInterface>;
         /// The Ethernet segment that it belongs to (RFC 7432): ten octets, a MAC address and a number, or `lacp`.
         segment_id: SegmentIdentifier;
-        /// Whether all leaves of the Ethernet segment forward at once, or one; `all-active` by default.
-        segment_mode: SegmentMode;
+        /// Whether all leaves of the Ethernet segment forward at once, or one.
+        segment_mode: SegmentMode = SegmentMode::AllActive;
         /// The preference of this leg in an election by preference (RFC 9785); that of the `[[overlay]]` by default.
         segment_preference: Preference;
-        /// Whether it is an edge port of the spanning tree, which expects no bridge; false by default.
-        edge: bool;
-        /// Whether it takes part in the spanning tree; true unless said otherwise.
-        tree: bool;
+        /// Whether it is an edge port of the spanning tree, which expects no bridge.
+        edge: bool = false;
+        /// Whether it takes part in the spanning tree.
+        tree: bool = true;
         /// Its path cost in the spanning tree, where it does not follow from its bandwidth.
         tree_cost: PathCost;
-        /// Its priority in the spanning tree; the lower is the better, 128 by default.
-        tree_priority: TreePortPriority;
+        /// Its priority in the spanning tree; the lower is the better.
+        tree_priority: TreePortPriority = TreePortPriority::DEFAULT;
         /// Settings of single members.
         members: Many<MemberKeys>;
-    }
-
-    /// What some members of a LAG have of their own.
-    "member" MemberKeys Member {
-        /// The members, by name or range.
-        ports: Many<SmolStr> [identity];
-        /// Their LACP port priority.
-        port_priority: u16;
-        /// Their LACP port number; by default their place among the switch's ports.
-        port_number: u16;
-        /// Their LACP key, where it is not that of the LAG: then they aggregate with their like only.
-        key: u16;
+    } with {
+        /// What some members of a LAG have of their own.
+        member(MemberKeys, Member) is "an element of `members` of a LAG" {
+            /// The members, by name or range.
+            ports: Many<SmolStr> [identity];
+            /// Their LACP port priority.
+            port_priority: u16;
+            /// Their LACP port number; by default their place among the switch's ports.
+            port_number: u16;
+            /// Their LACP key, where it is not that of the LAG: then they aggregate with their like only.
+            key: u16;
+        }
     }
 
     /// Two switches that are one LACP partner: a multi-chassis LAG pair. Its sides are the switches
     /// that `on` names and those of its `[[pair.side]]` tables, where every key may stand again.
-    "pair" PairKeys Pair {
+    pair(PairKeys, Pair, pairs) {
         /// The pair's name.
         name: SmolStr [identity];
         /// Its two switches, where they need no `[[pair.side]]`.
@@ -291,29 +240,84 @@ keys! {
         priority: u16;
         /// The VTEP address that both share.
         vtep: IpAddr;
-        /// The LACP system priority that both present; the lower is the better, 32768 by default.
-        system_priority: u16;
-        /// What the secondary does when the peer link is lost, for whatever reason, while the keepalive says that
-        /// the primary lives: `closes-groups` by default, `closes-all` or `stays`.
-        secondary: PeerLinkLoss;
+        /// The LACP system priority that both present; the lower is the better.
+        system_priority: u16 = 32_768;
+        /// What the secondary does when the peer link is lost, for whatever reason, while the keepalive says that the
+        /// primary lives.
+        secondary: PeerLinkLoss = PeerLinkLoss::CloseGroups;
+    } with {
+        /// By which addresses a side asks whether the other is alive: `from` and `to` as this side has
+        /// them, or `between` with the addresses of both sides in their order.
+        keepalive(KeepaliveKeys, Keepalive) is "the value of `keepalive` of a pair" {
+            /// This side's address.
+            from: IpAddr;
+            /// The other side's address.
+            to: IpAddr;
+            /// The addresses of both sides, where they mirror each other.
+            between: Many<IpAddr>;
+            /// The routing table in which the addresses are looked up.
+            vrf: SmolStr;
+        }
     }
 
-    /// By which addresses a side asks whether the other is alive: `from` and `to` as this side has
-    /// them, or `between` with the addresses of both sides in their order.
-    "keepalive" KeepaliveKeys Keepalive {
-        /// This side's address.
-        from: IpAddr;
-        /// The other side's address.
-        to: IpAddr;
-        /// The addresses of both sides, where they mirror each other.
-        between: Many<IpAddr>;
-        /// The routing table in which the addresses are looked up.
+    /// A management network: where the switches' management ports are, apart from the fabric.
+    management(ManagementKeys, Management, management) {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The switches that are in it, by name, range or pattern.
+        on: Many<SmolStr>;
+        /// Its subnets. A switch has the address at the place of its number, where nothing else is written.
+        subnet: Many<IpPrefix>;
+        /// The addresses of the switches that a deviation names.
+        address: Many<IpAddr>;
+        /// The routing table that the management ports are in.
         vrf: SmolStr;
+        /// The router that leads to the other management networks.
+        gateway: Many<IpAddr>;
+    }
+
+    /// What some switches do about loops: the spanning tree. Switches without such a statement run
+    /// RSTP with the priority 32768, as IEEE 802.1Q has it; routers and hosts take no part.
+    tree(TreeKeys, Tree, trees) {
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// Which tree they run.
+        mode: TreeMode = TreeMode::Rstp;
+        /// The bridge priority; the lower is the better.
+        priority: BridgePriority = BridgePriority::DEFAULT;
+        /// The name of the MST region.
+        region: SmolStr;
+        /// The revision of the MST region.
+        revision: u16 = 0;
+        /// The instances of the MST region.
+        instances: Many<InstanceKeys>;
+        /// The priority in single VLANs, in the mode `per-vlan`.
+        vlan_priorities: Many<VlanPriorityKeys>;
+        /// From which table path costs follow that are not set.
+        path_costs: PathCosts = PathCosts::Long;
+    } with {
+        /// One instance of an MST region.
+        instance(InstanceKeys, Instance) is "an element of `instances` of a tree" {
+            /// Its number.
+            id: InstanceNumber [identity];
+            /// The VLANs that it holds for.
+            vlans: VlanSet [identity];
+            /// The bridge priority in it; that of the `tree` by default.
+            priority: BridgePriority;
+        }
+
+        /// The bridge priority in some VLANs.
+        vlan_priority(VlanPriorityKeys, VlanPriority) is "an element of `vlan_priorities` of a tree" {
+            /// The VLANs.
+            vlans: VlanSet [identity];
+            /// The bridge priority in them.
+            priority: BridgePriority [identity];
+        }
     }
 
     /// From what values are allotted that nobody wrote: base plus the thing's own number, so that adding
     /// a switch never renumbers another.
-    "pool" PoolKeys Pool {
+    pool(PoolKeys, Pool, pools) {
         /// Its name.
         name: SmolStr [identity];
         /// What it gives out.
@@ -324,16 +328,16 @@ keys! {
         base: PoolNumber;
         /// The last number that it may give.
         last: PoolNumber;
-        /// How many links each switch may have to those above it; 8 by default.
-        links_per_switch: u16;
-        /// Whose number an AS number follows from; `switch` by default.
-        by: NumberedBy;
+        /// How many links each switch may have to those above it.
+        links_per_switch: u16 = 8;
+        /// Whose number an AS number follows from.
+        by: NumberedBy = NumberedBy::Switch;
         /// The switches that it is for; all by default.
         on: Many<SmolStr>;
     }
 
     /// What a switch is to routing protocols.
-    "router" RouterKeys Router {
+    router(RouterKeys, Router, routers) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The AS number; by default from the pool.
@@ -346,40 +350,40 @@ keys! {
         cluster_id: Ipv4Addr;
         /// How many equal paths it uses at once; all of them by default.
         max_paths: u16;
-        /// Whether eBGP without policy lets nothing in or out (RFC 8212); true unless said otherwise.
-        policy_required: bool;
-        /// Whether an eBGP session between loopbacks needs `multihop` also where the peer is one hop away; true
-        /// unless said otherwise. No clause of RFC 4271 asks for it, and most of the trade refuses such sessions.
-        connected_check: bool;
+        /// Whether eBGP without policy lets nothing in or out (RFC 8212).
+        policy_required: bool = true;
+        /// Whether an eBGP session between loopbacks needs `multihop` also where the peer is one hop away. No clause of
+        /// RFC 4271 asks for it, and most of the trade refuses such sessions.
+        connected_check: bool = true;
     }
 
     /// How some switches route between each other. Without `ports`, every port counts that is cabled
     /// to another switch of an underlay and neither in a LAG nor bridged.
-    "underlay" UnderlayKeys Underlay {
+    underlay(UnderlayKeys, Underlay, underlays) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
-        /// The routing protocol; `ospf` by default.
-        protocol: UnderlayProtocol;
+        /// The routing protocol.
+        protocol: UnderlayProtocol = UnderlayProtocol::Ospf;
         /// The ports and LAGs that take part, by name or range.
         ports: Many<SmolStr>;
-        /// Whether links have no addresses of their own but use the loopback's; false by default.
-        unnumbered: bool;
-        /// The area; 0 by default.
-        area: Area;
-        /// The IS-IS level; 2 by default.
-        level: IsisLevel;
-        /// What a link is taken for; `point-to-point` by default.
-        network_type: NetworkType;
-        /// How often hellos are sent; 10s by default.
-        hello: Interval;
-        /// After what silence a neighbor is given up; 40s by default.
-        dead: Interval;
-        /// The cost of a link; 10 by default.
-        cost: Metric;
+        /// Whether links have no addresses of their own but use the loopback's.
+        unnumbered: bool = false;
+        /// The area.
+        area: Area = Area::backbone();
+        /// The IS-IS level.
+        level: IsisLevel = IsisLevel::Two;
+        /// What a link is taken for.
+        network_type: NetworkType = NetworkType::PointToPoint;
+        /// How often hellos are sent.
+        hello: Interval = "10s";
+        /// After what silence a neighbor is given up.
+        dead: Interval = "40s";
+        /// The cost of a link.
+        cost: Metric = 10;
         /// The name of the key by which hellos are authenticated; none by default.
         authentication: SmolStr;
-        /// Whether BFD watches the neighbors; false by default.
-        bfd: bool;
+        /// Whether BFD watches the neighbors.
+        bfd: bool = false;
         /// What is advertised; with BGP loopbacks and VTEPs by default, else the links too.
         advertise: Many<Advertised>;
         /// The AS number that the far end of each link is expected to have (BGP); by default the one it has.
@@ -388,13 +392,13 @@ keys! {
         import: Many<SmolStr>;
         /// The policies that routes to the far end pass, by name, or `everything` (BGP).
         export: Many<SmolStr>;
-        /// Whether multicast is routed between the links; false by default.
-        multicast: bool;
+        /// Whether multicast is routed between the links.
+        multicast: bool = false;
     }
 
     /// One routed interface, where the underlay's keys don't say all: a port or LAG, a tagged
     /// sub-interface of it, or a VLAN's.
-    "interface" InterfaceKeys Interface {
+    interface(InterfaceKeys, Interface, interfaces) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The port or LAG.
@@ -429,8 +433,8 @@ keys! {
         authentication: SmolStr;
         /// Whether BFD watches the neighbor.
         bfd: bool;
-        /// Whether its subnet is advertised but no neighbor sought on it; false by default.
-        passive: bool;
+        /// Whether its subnet is advertised but no neighbor sought on it.
+        passive: bool = false;
         /// The AS number that the far end is expected to have (BGP).
         peer_as: Asn;
         /// The policies that routes from the far end pass (BGP).
@@ -442,7 +446,7 @@ keys! {
     }
 
     /// Static routes of some switches.
-    "route" RouteKeys Route {
+    route(RouteKeys, Route, routes) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// Where they lead.
@@ -451,14 +455,14 @@ keys! {
         via: SmolStr [identity];
         /// Its VRF, where it is a tenant's.
         vrf: SmolStr;
-        /// How long a packet may take: the route is used only while the WAN path that it leads by is no slower. Of
-        /// two routes by two paths the one within its bound is used.
+        /// How long a packet may take: the route is used only while the WAN path that it leads by is no slower. Of two
+        /// routes by two paths the one within its bound is used.
         within: Interval;
     }
 
     /// Which prefixes a routing policy lets through: what `deny` covers not, else what `permit` covers,
     /// all of it without `permit`.
-    "policy" PolicyKeys Policy {
+    policy(PolicyKeys, Policy, policies) {
         /// Its name.
         name: SmolStr [identity];
         /// The prefixes that it lets through, with all that is inside them.
@@ -468,13 +472,13 @@ keys! {
     }
 
     /// One end of BGP sessions: from each switch of `on` to each of `to`.
-    "session" SessionKeys Session {
+    session(SessionKeys, Session, sessions) {
         /// The switches whose end this is, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The switches at the other end, by name, range or pattern.
         to: Many<SmolStr> [identity];
-        /// Between which addresses; `loopbacks` by default.
-        over: SessionOver;
+        /// Between which addresses.
+        over: SessionOver = SessionOver::Loopbacks;
         /// The address families that this end activates; `evpn` by default.
         families: Many<Family>;
         /// The AS number that the other end is expected to have; by default the one it has.
@@ -483,71 +487,168 @@ keys! {
         peer_address: IpAddr;
         /// The address that this end sends from; the loopback, or the link's, by default. `over` says which.
         source: IpAddr;
-        /// Over how many hops an eBGP session may go; 1 by default.
+        /// Over how many hops an eBGP session may go; one hop where it is not written.
         multihop: u16;
-        /// Whether this end reflects routes to the other as its client (RFC 4456); false by default.
-        client: bool;
-        /// What this end does to the next hop of routes that it passes on: of EVPN over eBGP `rewritten`
-        /// by default, over iBGP `kept`.
+        /// Whether this end reflects routes to the other as its client (RFC 4456).
+        client: bool = false;
+        /// What this end does to the next hop of routes that it passes on: of EVPN over eBGP `rewritten` by default,
+        /// over iBGP `kept`.
         next_hop: NextHopRule;
-        /// Whether extended communities are sent; true unless said otherwise.
-        communities: bool;
+        /// Whether extended communities are sent.
+        communities: bool = true;
         /// The policies that routes from the other end pass, by name, or `everything`.
         import: Many<SmolStr>;
         /// The policies that routes to the other end pass, by name, or `everything`.
         export: Many<SmolStr>;
         /// The name of the key by which the session is authenticated; none by default.
         authentication: SmolStr;
-        /// Whether BFD watches the other end; false by default.
-        bfd: bool;
+        /// Whether BFD watches the other end.
+        bfd: bool = false;
     }
 
     /// What makes some switches VTEPs, and what holds for all their segments.
-    "overlay" OverlayKeys Overlay {
+    overlay(OverlayKeys, Overlay, overlays) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The VTEP address; that of the pair, else from the pool, by default.
         vtep: IpAddr;
-        /// What frames travel in; `vxlan` by default.
-        encapsulation: Encapsulation;
+        /// What frames travel in.
+        encapsulation: Encapsulation = Encapsulation::Vxlan;
         /// The UDP port that VTEPs listen on; 4789 by default (RFC 7348), with GENEVE 6081 (RFC 8926).
         udp_port: UdpPort;
-        /// How flooding is done; `head-end` by default.
-        replication: Replication;
+        /// How flooding is done.
+        replication: Replication = Replication::HeadEnd;
         /// The rendezvous points of multicast groups.
         rendezvous: Many<IpAddr>;
         /// Where route targets come from that are not written; `given` if there is a pattern, else `rfc8365`.
         targets: TargetRule;
         /// The pattern of given route targets, such as `42041:{vni}`.
         target_pattern: TargetPattern;
-        /// Whether imports of derived targets ignore the AS number in them; false by default.
-        any_as: bool;
-        /// How packets between segments cross the fabric; `symmetric` by default.
-        irb: Irb;
-        /// The MAC address by which others send routed packets here (RFC 9135); by default that of the
-        /// switch, of a pair that of its first side.
+        /// Whether imports of derived targets ignore the AS number in them.
+        any_as: bool = false;
+        /// How packets between segments cross the fabric.
+        irb: Irb = Irb::Symmetric;
+        /// The MAC address by which others send routed packets here (RFC 9135); by default that of the switch, of a
+        /// pair that of its first side.
         router_mac: MacAddr;
         /// The MAC address of anycast gateways.
         gateway_mac: MacAddr;
-        /// Whether gateways' MAC and IP addresses are advertised (RFC 7432 section 10.1); false by default.
-        advertise_gateways: bool;
-        /// Whether ARP and ND are answered from what EVPN says; true unless said otherwise.
-        suppression: bool;
-        /// Whether legs of Ethernet segments are closed when the core is lost; false by default.
-        core_isolation: bool;
-        /// What counts as lost: all `links` to the underlay, or all EVPN `sessions`; `links` by default.
-        isolated_by: IsolatedBy;
-        /// How the designated forwarder of an Ethernet segment is found; `modulus` by default.
-        election: DfElection;
-        /// The preference in an election by preference; 32767 by default.
-        preference: Preference;
-        /// The next hop for what hangs on one side of a pair; `shared` by default.
-        single_homed: SingleHomed;
+        /// Whether gateways' MAC and IP addresses are advertised (RFC 7432 section 10.1).
+        advertise_gateways: bool = false;
+        /// Whether ARP and ND are answered from what EVPN says.
+        suppression: bool = true;
+        /// Whether legs of Ethernet segments are closed when the core is lost.
+        core_isolation: bool = false;
+        /// What counts as lost: all `links` to the underlay, or all EVPN `sessions`.
+        isolated_by: IsolatedBy = IsolatedBy::Links;
+        /// How the designated forwarder of an Ethernet segment is found.
+        election: DfElection = DfElection::Modulus;
+        /// The preference in an election by preference.
+        preference: Preference = 32_767;
+        /// The next hop for what hangs on one side of a pair.
+        single_homed: SingleHomed = SingleHomed::Shared;
+    }
+
+    /// Switches at one place, with a WAN between them and the others.
+    site(SiteKeys, Site, sites) {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The switches, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// How long a packet to another site may take.
+        delay_bound: Interval;
+    }
+
+    /// A path over a WAN of other people's routers, between an interface at either end.
+    wan(WanKeys, Wan, wans) {
+        /// Its name.
+        name: SmolStr [identity];
+        /// The two ends, each a switch and a port: `inlet-a et52`.
+        ends: Many<SmolStr> [identity];
+        /// The tags at the two ends, if the path is in one.
+        tags: Many<VlanId>;
+        /// How long a packet takes.
+        delay: Interval;
+        /// The largest packet that it takes.
+        mtu: Mtu;
+    }
+
+    /// A tenant's routing table.
+    vrf(VrfKeys, Vrf, vrfs) {
+        /// Its name.
+        name: SmolStr [identity];
+        /// Its number, from which allotted values follow.
+        number: Number;
+        /// Its layer 3 VNI; by default from the pool.
+        vni: Vni;
+        /// The switches that have it, by name, range or pattern.
+        on: Many<SmolStr>;
+        /// The route targets of imports and exports, where they are not those of the overlay.
+        targets: Many<RouteTarget>;
+        /// The route targets of imports, where they differ.
+        import_targets: Many<RouteTarget>;
+        /// The route targets of exports, where they differ.
+        export_targets: Many<RouteTarget>;
+        /// The route distinguisher; by default the router id and 32768 plus the number.
+        rd: RouteDistinguisher;
+        /// How packets between segments cross the fabric, where it is not as the overlay has it.
+        irb: Irb;
+        /// Whether the subnets of its segments are advertised as IP prefixes.
+        advertise_subnets: bool = true;
+    }
+
+    /// One broadcast domain: its VLAN, its VNI, its subnets, and where it is present.
+    segment(SegmentKeys, Segment, segments) {
+        /// Its name.
+        name: SmolStr [identity];
+        /// Its number, from which allotted values follow.
+        number: Number;
+        /// The switches that have it, by name, range or pattern.
+        on: Many<SmolStr>;
+        /// Its VLAN.
+        vlan: VlanId;
+        /// Its layer 2 VNI; by default from the pool.
+        vni: Vni;
+        /// Its VRF, by name.
+        vrf: SmolStr;
+        /// Its subnets.
+        subnet: Many<IpPrefix>;
+        /// Its gateway's addresses.
+        gateway: Many<IpAddr>;
+        /// Where the gateway is, if not on all VTEPs of the segment.
+        gateway_on: Many<SmolStr>;
+        /// Which routers have the gateway's address.
+        gateway_kind: GatewayKind = GatewayKind::Anycast;
+        /// The gateway's MAC address, where it is not that of the overlay.
+        gateway_mac: MacAddr;
+        /// The switch's own addresses, beside the gateway's.
+        address: Many<IpInterface>;
+        /// The priority for the shared gateway address; the higher is the better, 100 by default (VRRP).
+        vrrp_priority: VrrpPriority;
+        /// The virtual router identifier of the shared gateway address, from which its MAC address follows (VRRP, RFC
+        /// 9568 section 7.3).
+        vrrp_id: VrrpId = 1;
+        /// The route targets of imports and exports, where they are not those of the overlay.
+        targets: Many<RouteTarget>;
+        /// The route targets of imports, where they differ.
+        import_targets: Many<RouteTarget>;
+        /// The route targets of exports, where they differ.
+        export_targets: Many<RouteTarget>;
+        /// The route distinguisher; by default the router id and the number, else the VLAN.
+        rd: RouteDistinguisher;
+        /// How flooding is done, where it is not as the overlay has it.
+        replication: Replication;
+        /// The multicast group, where flooding is by group.
+        group: IpAddr;
+        /// The VTEP addresses that frames are copied to, where flooding is static.
+        flood_to: Many<IpAddr>;
+        /// The servers to which its gateways pass on what hosts ask of DHCP.
+        relay: Many<IpAddr>;
     }
 
     /// Segments that are one EVPN instance: VLAN-aware, with one route distinguisher and one set of
     /// targets, and the VNI as Ethernet tag.
-    "evi" EviKeys Evi {
+    evi(EviKeys, Evi, evis) {
         /// Its name.
         name: SmolStr [identity];
         /// Its number, from which its route distinguishers follow.
@@ -559,7 +660,7 @@ keys! {
     }
 
     /// Routes of one VRF that another one gets too.
-    "leak" LeakKeys Leak {
+    leak(LeakKeys, Leak, leaks) {
         /// The VRF whose routes they are.
         from: SmolStr [identity];
         /// The VRF that gets them.
@@ -568,12 +669,12 @@ keys! {
         prefixes: Many<IpPrefix>;
         /// The switches that pass them on, by name, range or pattern; all that have both VRFs by default.
         on: Many<SmolStr>;
-        /// Whether it is meant to go one way only; false by default.
-        one_way: bool;
+        /// Whether it is meant to go one way only.
+        one_way: bool = false;
     }
 
     /// A network outside the fabric that a VRF reaches.
-    "outside" OutsideKeys Outside {
+    outside(OutsideKeys, Outside, outsides) {
         /// Its name.
         name: SmolStr [identity];
         /// The VRF.
@@ -588,32 +689,74 @@ keys! {
         segment: SmolStr;
     }
 
-    /// Switches at one place, with a WAN between them and the others.
-    "site" SiteKeys Site {
-        /// Its name.
+    /// A host, or several that are alike.
+    host(HostKeys, Host, hosts) {
+        /// Its name, or a range of names: `hull-[01-06]`.
         name: SmolStr [identity];
-        /// The switches, by name, range or pattern.
-        on: Many<SmolStr> [identity];
-        /// How long a packet to another site may take.
-        delay_bound: Interval;
-    }
-
-    /// A path over a WAN of other people's routers, between an interface at either end.
-    "wan" WanKeys Wan {
-        /// Its name.
-        name: SmolStr [identity];
-        /// The two ends, each a switch and a port: `inlet-a et52`.
-        ends: Many<SmolStr> [identity];
-        /// The tags at the two ends, if the path is in one.
-        tags: Many<VlanId>;
-        /// How long a packet takes.
-        delay: Interval;
-        /// The largest packet that it takes.
+        /// Its NICs, each as a range and a speed: `nic[1-2] 25G`.
+        nics: Many<SmolStr>;
+        /// Its bond, or a list of bonds.
+        bond: Many<BondKeys>;
+        /// Its virtual networks.
+        networks: Many<NetworkKeys>;
+        /// The hosts among which its guests move, by the name that they share.
+        cluster: SmolStr;
+        /// The MTU of its NICs, and of the endpoints on it that have none of their own.
         mtu: Mtu;
+        /// Its MAC address, which is also its LACP system's; by default it follows from the name.
+        mac: MacAddr;
+        /// Its LACP system priority; the lower is the better.
+        system_priority: u16 = 32_768;
+        /// Its rack.
+        rack: SmolStr;
+        /// Its position in the rack.
+        position: SmolStr;
+    } with {
+        /// NICs of a host that are used together.
+        bond(BondKeys, Bond) is "the value of `bond` of a host" {
+            /// Its name.
+            name: SmolStr [identity];
+            /// Its NICs, by name or range.
+            nics: Many<SmolStr> [identity];
+            /// What it speaks, or how it uses its NICs without a LAG.
+            protocol: BondProtocol = BondProtocol::Lacp;
+            /// The NIC that is used while it has a link, of a bond that is `active-standby`; the first by default.
+            active: SmolStr;
+            /// The LACP mode.
+            mode: Activity = Activity::Active;
+            /// The LACP timeout.
+            timeout: Timeout = Timeout::Long;
+            /// What the NICs do while nobody answers.
+            unanswered: Unanswered = Unanswered::Individual;
+            /// Which partner it takes if its NICs lead to several, or have several keys; by default that of the NIC
+            /// with the best port id.
+            partner_by: PartnerBy = PartnerBy::Member;
+            /// By what frames are spread.
+            hash: HashPolicy;
+            /// With fewer NICs than this in use, the bond is down.
+            min_members: u16 = 1;
+            /// The LACP port priority of its NICs; the lower is the better.
+            port_priority: u16 = 32_768;
+            /// Its MTU.
+            mtu: Mtu;
+        }
+
+        /// A virtual network of a host: what its guests attach to. Without `tag` and `tags` its frames
+        /// leave untagged.
+        network(NetworkKeys, Network) is "an element of `networks` of a host" {
+            /// Its name.
+            name: SmolStr [identity];
+            /// The one VLAN that it is tagged with.
+            tag: VlanId;
+            /// The VLANs that its guests tag by themselves.
+            tags: VlanSet;
+            /// The bond or NIC that it leaves by; the host's only bond, else its only NIC, by default.
+            uplink: SmolStr;
+        }
     }
 
     /// A machine that a host's virtual network connects: a guest, or the host itself.
-    "endpoint" EndpointKeys Endpoint {
+    endpoint(EndpointKeys, Endpoint, endpoints) {
         /// Its name.
         name: SmolStr [identity];
         /// The host that it runs on.
@@ -633,7 +776,7 @@ keys! {
     }
 
     /// Addresses that a DHCP server gives out in a segment.
-    "scope" ScopeKeys Scope {
+    scope(ScopeKeys, Scope, scopes) {
         /// Its name.
         name: SmolStr [identity];
         /// The segment.
@@ -649,13 +792,13 @@ keys! {
     }
 
     /// A sentence about the fabric that must hold: who reaches whom, and through which losses.
-    "expect" ExpectKeys Expect {
+    expect(ExpectKeys, Expect, expectations) {
         /// From whom: endpoints by name or pattern, addresses, or networks outside.
         from: Many<SmolStr> [identity];
         /// To whom, named likewise.
         to: Many<SmolStr> [identity];
-        /// Whether they are to reach each other, or must not; true unless said otherwise.
-        reaches: bool;
+        /// Whether they are to reach each other, or must not.
+        reaches: bool = true;
         /// A VNI that packets must cross the fabric in.
         vni: Vni;
         /// A VRF by which packets must be routed.
@@ -664,152 +807,13 @@ keys! {
         hops: u16;
         /// The largest packet that must get through, at least.
         mtu: Mtu;
-        /// What may be lost: `nothing`, which is the default, `any one cable`, `any one switch`,
-        /// `any one cable or switch`, or one thing as `--cut` names it, such as `kelp-a`.
+        /// What may be lost: `nothing`, which is the default, `any one cable`, `any one switch`, `any one cable or
+        /// switch`, or one thing as `--cut` names it, such as `kelp-a`.
         despite: Many<SmolStr>;
     }
 
-    /// A tenant's routing table.
-    "vrf" VrfKeys Vrf {
-        /// Its name.
-        name: SmolStr [identity];
-        /// Its number, from which allotted values follow.
-        number: Number;
-        /// Its layer 3 VNI; by default from the pool.
-        vni: Vni;
-        /// The switches that have it, by name, range or pattern.
-        on: Many<SmolStr>;
-        /// The route targets of imports and exports, where they are not those of the overlay.
-        targets: Many<RouteTarget>;
-        /// The route targets of imports, where they differ.
-        import_targets: Many<RouteTarget>;
-        /// The route targets of exports, where they differ.
-        export_targets: Many<RouteTarget>;
-        /// The route distinguisher; by default the router id and 32768 plus the number.
-        rd: RouteDistinguisher;
-        /// How packets between segments cross the fabric, where it is not as the overlay has it.
-        irb: Irb;
-        /// Whether the subnets of its segments are advertised as IP prefixes; true unless said otherwise.
-        advertise_subnets: bool;
-    }
-
-    /// One broadcast domain: its VLAN, its VNI, its subnets, and where it is present.
-    "segment" SegmentKeys Segment {
-        /// Its name.
-        name: SmolStr [identity];
-        /// Its number, from which allotted values follow.
-        number: Number;
-        /// The switches that have it, by name, range or pattern.
-        on: Many<SmolStr>;
-        /// Its VLAN.
-        vlan: VlanId;
-        /// Its layer 2 VNI; by default from the pool.
-        vni: Vni;
-        /// Its VRF, by name.
-        vrf: SmolStr;
-        /// Its subnets.
-        subnet: Many<IpPrefix>;
-        /// Its gateway's addresses.
-        gateway: Many<IpAddr>;
-        /// Where the gateway is, if not on all VTEPs of the segment.
-        gateway_on: Many<SmolStr>;
-        /// Which routers have the gateway's address; `anycast` by default.
-        gateway_kind: GatewayKind;
-        /// The gateway's MAC address, where it is not that of the overlay.
-        gateway_mac: MacAddr;
-        /// The switch's own addresses, beside the gateway's.
-        address: Many<IpInterface>;
-        /// The priority for the shared gateway address; the higher is the better, 100 by default (VRRP).
-        vrrp_priority: VrrpPriority;
-        /// The virtual router identifier of the shared gateway address, from which its MAC address follows; 1 by default (VRRP, RFC 9568 section 7.3).
-        vrrp_id: VrrpId;
-        /// The route targets of imports and exports, where they are not those of the overlay.
-        targets: Many<RouteTarget>;
-        /// The route targets of imports, where they differ.
-        import_targets: Many<RouteTarget>;
-        /// The route targets of exports, where they differ.
-        export_targets: Many<RouteTarget>;
-        /// The route distinguisher; by default the router id and the number, else the VLAN.
-        rd: RouteDistinguisher;
-        /// How flooding is done, where it is not as the overlay has it.
-        replication: Replication;
-        /// The multicast group, where flooding is by group.
-        group: IpAddr;
-        /// The VTEP addresses that frames are copied to, where flooding is static.
-        flood_to: Many<IpAddr>;
-        /// The servers to which its gateways pass on what hosts ask of DHCP.
-        relay: Many<IpAddr>;
-    }
-
-    /// A host, or several that are alike.
-    "host" HostKeys Host {
-        /// Its name, or a range of names: `hull-[01-06]`.
-        name: SmolStr [identity];
-        /// Its NICs, each as a range and a speed: `nic[1-2] 25G`.
-        nics: Many<SmolStr>;
-        /// Its bond, or a list of bonds.
-        bond: Many<BondKeys>;
-        /// Its virtual networks.
-        networks: Many<NetworkKeys>;
-        /// The hosts among which its guests move, by the name that they share.
-        cluster: SmolStr;
-        /// The MTU of its NICs, and of the endpoints on it that have none of their own.
-        mtu: Mtu;
-        /// Its MAC address, which is also its LACP system's; by default it follows from the name.
-        mac: MacAddr;
-        /// Its LACP system priority; the lower is the better, 32768 by default.
-        system_priority: u16;
-        /// Its rack.
-        rack: SmolStr;
-        /// Its position in the rack.
-        position: SmolStr;
-    }
-
-    /// NICs of a host that are used together.
-    "bond" BondKeys Bond {
-        /// Its name.
-        name: SmolStr [identity];
-        /// Its NICs, by name or range.
-        nics: Many<SmolStr> [identity];
-        /// What it speaks, or how it uses its NICs without a LAG; `lacp` by default.
-        protocol: BondProtocol;
-        /// The NIC that is used while it has a link, of a bond that is `active-standby`; the first by
-        /// default.
-        active: SmolStr;
-        /// The LACP mode; `active` by default.
-        mode: Activity;
-        /// The LACP timeout; `long` by default.
-        timeout: Timeout;
-        /// What the NICs do while nobody answers; `individual` by default.
-        unanswered: Unanswered;
-        /// Which partner it takes if its NICs lead to several, or have several keys; `member` by default: that of
-        /// the NIC with the best port id.
-        partner_by: PartnerBy;
-        /// By what frames are spread.
-        hash: HashPolicy;
-        /// With fewer NICs than this in use, the bond is down; 1 by default.
-        min_members: u16;
-        /// The LACP port priority of its NICs; the lower is the better, 32768 by default.
-        port_priority: u16;
-        /// Its MTU.
-        mtu: Mtu;
-    }
-
-    /// A virtual network of a host: what its guests attach to. Without `tag` and `tags` its frames
-    /// leave untagged.
-    "network" NetworkKeys Network {
-        /// Its name.
-        name: SmolStr [identity];
-        /// The one VLAN that it is tagged with.
-        tag: VlanId;
-        /// The VLANs that its guests tag by themselves.
-        tags: VlanSet;
-        /// The bond or NIC that it leaves by; the host's only bond, else its only NIC, by default.
-        uplink: SmolStr;
-    }
-
     /// A finding that somebody has judged and answers for.
-    "accept" AcceptKeys Accept {
+    accept(AcceptKeys, Accept, accepts) {
         /// The rule.
         rule: SmolStr [identity];
         /// Only findings that name one of these: switches, hosts, pairs, segments; by name or pattern.
@@ -819,26 +823,12 @@ keys! {
         /// The last day on which it is.
         until: Date;
     }
-
-    /// One cable run as a table, where it says more than which ports it joins.
-    "run" RunKeys RunOptions {
-        /// The two ends: `hull-01 nic[1-2] -- kelp-[a-b] et1`.
-        run: SmolStr [identity];
-        /// What the cables are made of.
-        medium: Medium;
-        /// How long each is.
-        length: Length;
-        /// What is printed on them.
-        label: SmolStr;
-        /// Whether cables from a switch back to itself are meant; false by default.
-        loopback: bool;
-    }
 }
 
 impl Pair {
     /// Which switch a side is; only for a statement that goes into [`side`](Self::side).
-    pub fn switch(mut self, name: impl Into<toml::Value>) -> Self {
-        self.0.insert("switch".to_owned(), name.into());
+    pub fn switch(mut self, name: impl Fits<SmolStr>) -> Self {
+        self.0.insert("switch".to_owned(), name.value());
         self
     }
 
@@ -850,71 +840,4 @@ impl Pair {
         }
         self
     }
-}
-
-/// One end of a cable run: device and port, each with its ranges.
-#[derive(Debug)]
-pub(crate) struct RunEnd {
-    pub(crate) device: At<SmolStr>,
-    pub(crate) port: At<SmolStr>,
-}
-
-/// A run of cables as written in the file or in one row of a cable list.
-#[derive(Debug)]
-pub(crate) struct Run {
-    pub(crate) near: RunEnd,
-    pub(crate) far: RunEnd,
-    pub(crate) span: Span,
-    pub(crate) medium: Option<At<Medium>>,
-    pub(crate) length: Option<At<Length>>,
-    pub(crate) label: Option<At<SmolStr>>,
-    pub(crate) loopback: bool,
-    pub(crate) layer: usize,
-}
-
-impl Run {
-    /// Reads one element of `runs`: a text, or a table with the text under `run`.
-    pub(crate) fn read(cx: &mut Cx<'_>, node: &Node<'_>, layer: usize) -> Option<Self> {
-        let keys = match node.get_ref().as_table() {
-            Some(_) => cx.value::<RunKeys>("runs", node)?.value,
-            None => RunKeys { run: Some(cx.value("runs", node)?), ..RunKeys::default() },
-        };
-        let run = keys.run?;
-        let Some((near, far)) = ends(&run) else {
-            cx.bad_value(
-                "runs",
-                run.span,
-                &run.value,
-                "two ends with -- between, such as \"hull-01 nic[1-2] -- kelp-[a-b] et1\"",
-            );
-            return None;
-        };
-        Some(Self {
-            near,
-            far,
-            span: run.span,
-            medium: keys.medium,
-            length: keys.length,
-            label: keys.label,
-            loopback: keys.loopback.is_some_and(|meant| meant.value),
-            layer,
-        })
-    }
-
-    /// The JSON Schema of one element of `runs`.
-    pub(crate) fn schema() -> Json {
-        serde_json::json!({ "anyOf": [{ "type": "string", "pattern": " -- " }, RunKeys::schema()] })
-    }
-}
-
-fn ends(run: &At<SmolStr>) -> Option<(RunEnd, RunEnd)> {
-    let text = run.value.as_str();
-    let mut words = text.split_ascii_whitespace().map(|word| {
-        let start = word.as_ptr() as usize - text.as_ptr() as usize;
-        At::new(SmolStr::new(word), super::read::inner(run.span, text, start..start + word.len()))
-    });
-    let near = RunEnd { device: words.next()?, port: words.next()? };
-    let dashes = words.next()?;
-    let far = RunEnd { device: words.next()?, port: words.next()? };
-    (*dashes == "--" && words.next().is_none()).then_some((near, far))
 }

@@ -45,8 +45,8 @@ pub(in crate::behavior) fn may_refuse(fabric: &Fabric, lag: &Lag) -> bool {
 /// Whether the device can't do what the LAG asks at all.
 fn unsupported(fabric: &Fabric, lag: &Lag) -> bool {
     let Some(kind) = fabric.hardware_of(lag.device) else { return false };
-    let no_lacp = kind.lacp.is_some_and(|lacp| !lacp.value);
-    let no_routed = kind.routed_lags.is_some_and(|routed| !routed.value);
+    let no_lacp = !kind.lacp.value;
+    let no_routed = !kind.routed_lags.value;
     (no_lacp && lag.protocol.value == Protocol::Lacp) || (no_routed && !lag.addresses.is_empty())
 }
 
@@ -80,8 +80,7 @@ fn partitions(fabric: &Fabric, id: LagId, lag: &Lag, causes: &mut Causes, refuse
 
 /// Whether the device of a LAG aggregates members of different rates.
 pub(crate) fn can_mix(fabric: &Fabric, lag: &Lag) -> bool {
-    let can = fabric.hardware_of(lag.device).and_then(|kind| kind.mixed_rates);
-    can.is_some_and(|can| can.value)
+    fabric.hardware_of(lag.device).is_some_and(|kind| kind.mixed_rates)
 }
 
 /// The rate of a member, by which it can or cannot be aggregated with others.

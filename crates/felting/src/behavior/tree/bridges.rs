@@ -11,9 +11,7 @@ use crate::fabric::{
     Condition, DeviceId, DeviceKind, Fabric, GroupId, LagId, MemberId, PortId, TreePort,
 };
 use crate::id::IdVec;
-use crate::value::{
-    BridgePriority, PathCosts, Role, Speed, TreeMode, TreePortPriority, VlanId, VlanSet,
-};
+use crate::value::{BridgePriority, PathCosts, Role, Speed, TreeMode, VlanId, VlanSet};
 
 pub(super) struct Builder<'a> {
     pub(super) fabric: &'a Fabric,
@@ -234,7 +232,7 @@ impl Builder<'_> {
             bridge,
             carrier,
             number,
-            priority: tree.priority.map_or(TreePortPriority::DEFAULT, |p| p.value).get(),
+            priority: tree.priority.get(),
             cost: tree.cost.map_or(0, |cost| cost.value.get()),
             bandwidth: None,
             vlans: vlans.clone(),

@@ -1,5 +1,6 @@
 //! Whether packets cross a path over a WAN.
 
+use crate::behavior::link::is_off;
 use crate::fabric::{Condition, Fabric, InterfaceId, InterfacePlace, Wan};
 use crate::value::VlanId;
 
@@ -40,10 +41,9 @@ impl Wan {
 
 /// Whether packets cross a path.
 pub(super) fn is_up(fabric: &Fabric, condition: &Condition, wan: &Wan) -> bool {
-    let linked = wan.ends.iter().all(|end| {
-        let settings = fabric.settings_of(end.value).and_then(|settings| settings.enabled);
-        settings.is_none_or(|enabled| enabled.value)
-            && !condition.holds_port_down(fabric, end.value)
-    });
+    let linked = wan
+        .ends
+        .iter()
+        .all(|end| !is_off(fabric, end.value) && !condition.holds_port_down(fabric, end.value));
     linked && wan.wrong_tags(fabric).next().is_none()
 }

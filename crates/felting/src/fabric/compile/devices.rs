@@ -14,10 +14,6 @@ use crate::id::{FromIndex, IdRange, IdVec};
 use crate::source::{Document, FaultKind, Faults, HostKeys, Keys, Layers, Statement, SwitchKeys};
 use crate::value::{MacAddr, Mtu, Number, Role};
 
-/// The priorities of a system and of a port are 16 bits (IEEE 802.1AX clause 6.3); the middle is
-/// what devices commonly come with.
-pub(super) const DEFAULT_PRIORITY: u16 = 32_768;
-
 /// A host and the keys that hold for it.
 pub(super) type HostLayers<'s> = (DeviceId, Layers<'s, HostKeys>);
 
@@ -70,7 +66,7 @@ pub(super) fn devices<'s>(
                 role: keys.role().copied(),
                 hardware,
                 mac: keys.mac().copied(),
-                system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
+                system_priority: keys.system_priority().value(),
                 rack: keys.rack().cloned(),
                 position: keys.position().cloned(),
                 software: keys.software().cloned(),
@@ -102,7 +98,7 @@ pub(super) fn devices<'s>(
                 role: None,
                 hardware: None,
                 mac: keys.mac().copied(),
-                system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
+                system_priority: keys.system_priority().value(),
                 rack: keys.rack().cloned(),
                 position: keys.position().cloned(),
                 software: None,

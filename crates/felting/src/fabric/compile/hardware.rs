@@ -31,14 +31,14 @@ pub(super) fn hardware<'s>(
         let keys: &Layers<'_, HardwareKeys> = &thing.layers;
         let id = fabric.hardware.push(Hardware {
             name: At::new(thing.name.clone(), thing.span),
-            lacp: keys.lacp().copied(),
-            routed_lags: keys.routed_lags().copied(),
+            lacp: keys.lacp().at(thing.span),
+            routed_lags: keys.routed_lags().at(thing.span),
             members_in_use: keys.members_in_use().copied(),
             members_bundled: keys.members_bundled().copied(),
-            mixed_rates: keys.mixed_rates().copied(),
+            mixed_rates: keys.mixed_rates().value(),
             stack_members: keys.stack_members().copied(),
             reserved_vlans: keys.reserved_vlans().cloned(),
-            vtep: keys.vtep().copied(),
+            vtep: keys.vtep().at(thing.span),
             mtu: keys.mtu().copied(),
         });
         kinds.by_name.insert(thing.name, id);

@@ -3,7 +3,7 @@ use std::collections::BTreeSet;
 use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
-use super::devices::{DEFAULT_PRIORITY, HostLayers, per_port};
+use super::devices::{HostLayers, per_port};
 use super::made::Made;
 use super::things::{Things, too_many};
 use crate::diagnostic::{At, Span};
@@ -12,9 +12,7 @@ use crate::fabric::{
 };
 use crate::id::{IdRange, IdVec};
 use crate::source::{BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys};
-use crate::value::{
-    Activity, BondProtocol, PartnerBy, Protocol, SegmentMode, Timeout, Unanswered, VlanSet,
-};
+use crate::value::{BondProtocol, Protocol, SegmentMode, VlanSet};
 
 impl Made<'_> {
     pub(super) fn port_settings(&mut self, document: &Document) {
@@ -45,14 +43,14 @@ impl Made<'_> {
                 tagged: keys.tagged().cloned().unwrap_or_else(none),
                 untagged: keys.untagged().copied(),
                 mtu: keys.mtu().copied(),
-                enabled: keys.enabled().copied(),
+                enabled: keys.enabled().at(thing.span),
                 addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
                 partition: keys.partition().cloned(),
                 tree: TreePort {
-                    edge: keys.edge().copied(),
-                    runs: keys.tree().copied(),
+                    edge: keys.edge().written().copied(),
+                    runs: keys.tree().written().copied(),
                     cost: keys.tree_cost().copied(),
-                    priority: keys.tree_priority().copied(),
+                    priority: keys.tree_priority().value(),
                 },
                 span: thing.span,
             };
@@ -106,7 +104,7 @@ impl Made<'_> {
             }
             return None;
         }
-        let priority = keys.port_priority().map_or(DEFAULT_PRIORITY, |priority| priority.value);
+        let priority = keys.port_priority().value();
         let members = self.add_members(device, &written, priority);
         if let Some(settings) = keys.members() {
             self.member_settings(device, name, members, &settings.value.0);
@@ -116,17 +114,17 @@ impl Made<'_> {
         Some(self.fabric.lags.push(Lag {
             device,
             name: name.clone(),
-            protocol: keys.protocol().copied().unwrap_or(At::new(Protocol::Lacp, span)),
-            mode: keys.mode().copied().unwrap_or(At::new(Activity::Active, span)),
-            timeout: keys.timeout().copied().unwrap_or(At::new(Timeout::Long, span)),
-            unanswered: keys.unanswered().copied().unwrap_or(At::new(Unanswered::Individual, span)),
-            partner_by: keys.partner_by().map_or(PartnerBy::Member, |by| by.value),
+            protocol: keys.protocol().at(span),
+            mode: keys.mode().at(span),
+            timeout: keys.timeout().at(span),
+            unanswered: keys.unanswered().at(span),
+            partner_by: keys.partner_by().value(),
             group_number: keys.group().copied(),
             group: None,
             tagged: keys.tagged().cloned().unwrap_or_else(|| At::new(VlanSet::default(), span)),
             untagged: keys.untagged().copied(),
             mtu: keys.mtu().copied(),
-            min_members: keys.min_members().copied().unwrap_or(At::new(1, span)),
+            min_members: keys.min_members().at(span),
             members,
             key: keys.key().copied(),
             own_key,
@@ -135,14 +133,13 @@ impl Made<'_> {
             addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
             segment_id: keys.segment_id().copied(),
             segment: None,
-            segment_mode:
-                keys.segment_mode().copied().unwrap_or(At::new(SegmentMode::AllActive, span)),
+            segment_mode: keys.segment_mode().at(span),
             segment_preference: keys.segment_preference().copied(),
             tree: TreePort {
-                edge: keys.edge().copied(),
-                runs: keys.tree().copied(),
+                edge: keys.edge().written().copied(),
+                runs: keys.tree().written().copied(),
                 cost: keys.tree_cost().copied(),
-                priority: keys.tree_priority().copied(),
+                priority: keys.tree_priority().value(),
             },
         }))
     }
@@ -301,26 +298,26 @@ impl Made<'_> {
             Some(At::new(port, nic.span))
         });
         let nics: Vec<_> = nics.collect();
+        let said = Layers::only(keys);
         let lag = if let Some(protocol) = protocol {
-            let priority = keys.port_priority.map_or(DEFAULT_PRIORITY, |priority| priority.value);
+            let priority = said.port_priority().value();
             let members = self.add_members(host, &written, priority);
             let span = name.span;
-            let default = Unanswered::Individual;
             let own_key = self.own_key(host);
             Some(self.fabric.lags.push(Lag {
                 device: host,
                 name: name.clone(),
                 protocol,
-                mode: keys.mode.unwrap_or(At::new(Activity::Active, span)),
-                timeout: keys.timeout.unwrap_or(At::new(Timeout::Long, span)),
-                unanswered: keys.unanswered.unwrap_or(At::new(default, span)),
-                partner_by: keys.partner_by.map_or(PartnerBy::Member, |by| by.value),
+                mode: said.mode().at(span),
+                timeout: said.timeout().at(span),
+                unanswered: said.unanswered().at(span),
+                partner_by: said.partner_by().value(),
                 group_number: None,
                 group: None,
                 tagged: At::new(VlanSet::default(), span),
                 untagged: None,
                 mtu: keys.mtu,
-                min_members: keys.min_members.unwrap_or(At::new(1, span)),
+                min_members: said.min_members().at(span),
                 members,
                 key: None,
                 own_key,
@@ -370,7 +367,7 @@ impl Made<'_> {
             name: name.clone(),
             nics,
             lag,
-            protocol: keys.protocol.unwrap_or(At::new(BondProtocol::Lacp, name.span)),
+            protocol: said.protocol().at(name.span),
             active,
             hash: keys.hash,
         });

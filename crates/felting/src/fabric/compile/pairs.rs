@@ -2,7 +2,6 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
 use super::allotted::hash;
-use super::devices::DEFAULT_PRIORITY;
 use super::made::Made;
 use super::things::Things;
 use crate::diagnostic::At;
@@ -10,7 +9,7 @@ use crate::fabric::{
     Arenas, DeviceId, DeviceKind, Group, GroupId, Keepalive, LagId, Pair, PairId, Side,
 };
 use crate::source::{Deviation, Document, FaultKind, Faults, Layers, PairKeys, Statement};
-use crate::value::{GroupNumber, MacAddr, PeerLinkLoss};
+use crate::value::{GroupNumber, MacAddr};
 
 /// Which side of which pair each switch is.
 #[derive(Default)]
@@ -220,9 +219,9 @@ impl Made<'_> {
                 keepalive: keepalives[index].clone(),
                 priority: keys.priority().copied(),
                 vtep: keys.vtep().copied(),
-                system_priority: keys.system_priority().map_or(DEFAULT_PRIORITY, |p| p.value),
-                system_priority_at: keys.system_priority().copied(),
-                secondary: keys.secondary().map_or(PeerLinkLoss::CloseGroups, |does| does.value),
+                system_priority: keys.system_priority().value(),
+                system_priority_at: keys.system_priority().written().copied(),
+                secondary: keys.secondary().value(),
                 // A side without a domain presents its own address: it is no partner of the other.
                 system_mac: match domain {
                     Some(domain) => MacAddr::allotted(2, domain.get()),

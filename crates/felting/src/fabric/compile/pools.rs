@@ -7,7 +7,7 @@ use super::things::Things;
 use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, Exhausted, Pool, PoolId};
 use crate::source::Document;
-use crate::value::{IpInterface, NumberedBy, PoolKind};
+use crate::value::{IpInterface, PoolKind};
 
 impl Made<'_> {
     pub(super) fn pools(&mut self, document: &Document) {
@@ -27,10 +27,8 @@ impl Made<'_> {
                 prefixes: keys.prefix().map(|all| all.value.0.clone()).unwrap_or_default(),
                 base: keys.base().copied(),
                 last: keys.last().copied(),
-                links_per_switch: keys
-                    .links_per_switch()
-                    .map_or(Pool::LINKS_PER_SWITCH, |links| links.value),
-                by: keys.by().map_or(NumberedBy::Switch, |by| by.value),
+                links_per_switch: keys.links_per_switch().value(),
+                by: keys.by().value(),
                 on,
             };
             self.needs(&pool, thing.span);

@@ -26,9 +26,8 @@ use crate::source::{
     Statement, UnderlayKeys,
 };
 use crate::value::{
-    Advertised, Area, Asn, DfElection, Encapsulation, Interval, Irb, IsisLevel, IsolatedBy, Metric,
-    NetworkType, NumberedBy, PoolKind, Preference, Replication, Role, SingleHomed, TargetRule,
-    UdpPort, UnderlayProtocol, VlanId,
+    Advertised, Asn, Encapsulation, NumberedBy, PoolKind, Role, TargetRule, UdpPort,
+    UnderlayProtocol, VlanId,
 };
 
 /// What is said of switches as routers, by switch.
@@ -251,8 +250,7 @@ impl Made<'_> {
             None => self.as_number(switch, sides),
         };
         let underlay = said.underlays.get(&switch);
-        let protocol =
-            underlay.map(|(span, keys)| at(keys.protocol(), UnderlayProtocol::Ospf, *span));
+        let protocol = underlay.map(|(span, keys)| keys.protocol().at(*span));
         let advertised = match underlay {
             None => Vec::new(),
             Some((span, keys)) => match keys.advertise() {
@@ -269,6 +267,7 @@ impl Made<'_> {
                 }
             },
         };
+        let nothing = Layers::default();
         let none = crate::id::IdVec::<InterfaceId, ()>::default().next_id();
         let no_session = crate::id::IdVec::<crate::fabric::SessionId, ()>::default().next_id();
         Router {
@@ -279,8 +278,8 @@ impl Made<'_> {
             loopbacks,
             cluster_id: keys.and_then(|keys| keys.cluster_id()).copied(),
             max_paths: keys.and_then(|keys| keys.max_paths()).copied(),
-            policy_required: keys.and_then(|keys| keys.policy_required()).is_none_or(|r| r.value),
-            connected_check: keys.and_then(|keys| keys.connected_check()).is_none_or(|c| c.value),
+            policy_required: keys.unwrap_or(&nothing).policy_required().value(),
+            connected_check: keys.unwrap_or(&nothing).connected_check().value(),
             advertised,
             protocol,
             overlay: None,
@@ -403,14 +402,15 @@ impl Made<'_> {
         underlay: Option<&(Span, Layers<'_, UnderlayKeys>)>,
         vrfs: &super::tenants::VrfNames,
     ) -> Interface {
+        let below = underlay.map_or(span, |(span, _)| *span);
+        let nothing = Layers::default();
+        let under = underlay.map_or(&nothing, |(_, keys)| keys);
         /// The interface's own key, else the underlay's.
         macro_rules! key {
             ($key:ident) => {
-                own.and_then(|keys| keys.$key())
-                    .or_else(|| underlay.and_then(|(_, keys)| keys.$key()))
+                own.and_then(|keys| keys.$key()).cloned().unwrap_or_else(|| under.$key().at(below))
             };
         }
-        let below = underlay.map_or(span, |(span, _)| *span);
         let (addresses, mtu) = match place {
             InterfacePlace::Port(port) => {
                 let settings = self.fabric.port_settings.get(&port);
@@ -424,13 +424,10 @@ impl Made<'_> {
         };
         let vrf = own.and_then(|keys| keys.vrf()).and_then(|name| self.vrf(name, vrfs));
         let default = match underlay {
-            Some((_, keys)) if vrf.is_none() => {
-                keys.protocol().map_or(UnderlayProtocol::Ospf, |protocol| protocol.value)
-            }
+            Some((_, keys)) if vrf.is_none() => keys.protocol().value(),
             _ => UnderlayProtocol::None,
         };
-        let place_of_protocol =
-            underlay.and_then(|(_, keys)| keys.protocol()).map_or(below, |p| p.span);
+        let place_of_protocol = under.protocol().written().map_or(below, |protocol| protocol.span);
         Interface {
             device: switch,
             place,
@@ -440,20 +437,23 @@ impl Made<'_> {
                 Some(written) => written.value.0.clone(),
                 None => addresses.unwrap_or_default(),
             },
-            unnumbered: at(key!(unnumbered), false, below),
+            unnumbered: key!(unnumbered),
             vrf,
             mtu: own.and_then(|keys| keys.mtu()).copied().or(mtu),
             protocol: at(own.and_then(|keys| keys.protocol()), default, place_of_protocol),
-            area: key!(area).cloned().unwrap_or_else(|| At::new(Area::backbone(), below)),
-            level: at(key!(level), IsisLevel::Two, below),
-            network_type: at(key!(network_type), NetworkType::PointToPoint, below),
-            hello: at(key!(hello), Interval::seconds(10), below),
-            dead: at(key!(dead), Interval::seconds(40), below),
-            cost: at(key!(cost), Metric::new(10).expect("10 is a cost"), below),
-            authentication: key!(authentication).cloned(),
-            bfd: at(key!(bfd), false, below),
-            passive: own.and_then(|keys| keys.passive()).is_some_and(|passive| passive.value),
-            multicast: key!(multicast).is_some_and(|multicast| multicast.value),
+            area: key!(area),
+            level: key!(level),
+            network_type: key!(network_type),
+            hello: key!(hello),
+            dead: key!(dead),
+            cost: key!(cost),
+            authentication: own
+                .and_then(|keys| keys.authentication())
+                .or(under.authentication())
+                .cloned(),
+            bfd: key!(bfd),
+            passive: own.is_some_and(|keys| keys.passive().value()),
+            multicast: key!(multicast).value,
         }
     }
 
@@ -576,7 +576,7 @@ impl Made<'_> {
             let (span, device) = (*span, &self.devices[switch]);
             let able = device
                 .hardware
-                .and_then(|kind| self.fabric.hardware[kind.value].vtep)
+                .map(|kind| self.fabric.hardware[kind.value].vtep)
                 .is_none_or(|vtep| vtep.value);
             if !able {
                 continue;
@@ -613,7 +613,7 @@ impl Made<'_> {
                 Some(_) => TargetRule::Given,
                 None => TargetRule::Rfc8365,
             };
-            let encapsulation = at(keys.encapsulation(), Encapsulation::Vxlan, span);
+            let encapsulation = keys.encapsulation().at(span);
             // RFC 7348 section 8, RFC 8926 section 3.3.
             let port = if encapsulation.value == Encapsulation::Geneve { 6081 } else { 4789 };
             let overlay = Overlay {
@@ -622,25 +622,21 @@ impl Made<'_> {
                 vtep,
                 encapsulation,
                 udp_port: at(keys.udp_port(), UdpPort::new(port).expect("a port"), span),
-                replication: at(keys.replication(), Replication::HeadEnd, span),
+                replication: keys.replication().at(span),
                 rendezvous: keys.rendezvous().map(|all| all.value.0.clone()).unwrap_or_default(),
                 targets: at(keys.targets(), default, span),
                 target_pattern: keys.target_pattern().cloned(),
-                any_as: keys.any_as().is_some_and(|any| any.value),
-                irb: at(keys.irb(), Irb::Symmetric, span),
+                any_as: keys.any_as().value(),
+                irb: keys.irb().at(span),
                 router_mac: at(keys.router_mac(), mac, mac_at),
                 gateway_mac: keys.gateway_mac().copied(),
-                advertise_gateways: keys.advertise_gateways().is_some_and(|yes| yes.value),
-                suppression: keys.suppression().is_none_or(|yes| yes.value),
-                core_isolation: at(keys.core_isolation(), false, span),
-                isolated_by: keys.isolated_by().map_or(IsolatedBy::Links, |by| by.value),
-                election: at(keys.election(), DfElection::Modulus, span),
-                preference: at(
-                    keys.preference(),
-                    Preference::new(32_767).expect("a preference"),
-                    span,
-                ),
-                single_homed: keys.single_homed().map_or(SingleHomed::Shared, |rule| rule.value),
+                advertise_gateways: keys.advertise_gateways().value(),
+                suppression: keys.suppression().value(),
+                core_isolation: keys.core_isolation().at(span),
+                isolated_by: keys.isolated_by().value(),
+                election: keys.election().at(span),
+                preference: keys.preference().at(span),
+                single_homed: keys.single_homed().value(),
             };
             let id = self.fabric.overlays.push(overlay);
             self.fabric.routers[of[&switch]].overlay = Some(id);

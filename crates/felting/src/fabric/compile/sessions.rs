@@ -11,7 +11,7 @@ use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::made::Made;
-use super::things::{Thing, Things, at, too_many};
+use super::things::{Thing, Things, too_many};
 use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, InterfaceId, PolicyName, RouterId, Session};
 use crate::id::IdRange;
@@ -36,7 +36,7 @@ impl Made<'_> {
         let mut things: Things<'_, SessionKey, SessionKeys> = Things::new();
         for statement in &document.sessions {
             let (Some(on), Some(to)) = (&statement.keys.on, &statement.keys.to) else { continue };
-            let over = statement.keys.over.map_or(SessionOver::Loopbacks, |over| over.value);
+            let over = Layers::only(&statement.keys).over().value();
             let (switches, peers) = (self.switches(&on.value.0), self.switches(&to.value.0));
             let deviations = self.deviations(statement, &switches);
             let count = things.order.len() + switches.len().saturating_mul(peers.len());
@@ -151,6 +151,7 @@ impl Made<'_> {
             (interface.authentication.clone(), interface.bfd)
         });
         let (link_key, link_bfd) = of_link.unzip();
+        let nothing = Layers::default();
         Session {
             device: switch,
             peer,
@@ -171,19 +172,18 @@ impl Made<'_> {
                     written.or_else(|| keys.taken_out("multihop"))
                 })
                 .unwrap_or(span),
-            client: at(keys.and_then(|keys| keys.client()), false, span),
+            client: keys.unwrap_or(&nothing).client().at(span),
             next_hop: keys.and_then(|keys| keys.next_hop()).copied(),
-            communities: at(keys.and_then(|keys| keys.communities()), true, span),
+            communities: keys.unwrap_or(&nothing).communities().at(span),
             import: self.policy_names(import),
             export: self.policy_names(export),
             authentication: keys
                 .and_then(|keys| keys.authentication())
                 .cloned()
                 .or(link_key.flatten().filter(|_| implied.is_some())),
-            bfd: match (keys.and_then(|keys| keys.bfd()), link_bfd) {
-                (Some(written), _) => *written,
-                (None, Some(of_link)) if implied.is_some() => of_link,
-                _ => At::new(false, span),
+            bfd: match (keys.unwrap_or(&nothing).bfd(), link_bfd) {
+                (bfd, Some(of_link)) if bfd.written().is_none() && implied.is_some() => of_link,
+                (bfd, _) => bfd.at(span),
             },
         }
     }

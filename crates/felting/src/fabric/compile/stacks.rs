@@ -116,7 +116,7 @@ impl<'s> Written<'s> {
             let device = &fabric.devices[device];
             members.push(StackMember {
                 id: place.id,
-                priority: keys.priority.unwrap_or(At::new(1, span)),
+                priority: Layers::only(keys).priority().at(span),
                 priority_written: keys.priority.is_some(),
                 mac: keys.mac.map_or_else(
                     || MacAddr::allotted(4, hash(&format!("{name}/{}", place.id.get()))),

@@ -42,7 +42,7 @@ impl Made<'_> {
                     export: list(layers.export_targets()),
                     rd: layers.rd().copied(),
                     irb: layers.irb().copied(),
-                    advertise_subnets: layers.advertise_subnets().is_none_or(|yes| yes.value),
+                    advertise_subnets: layers.advertise_subnets().value(),
                 });
             }
             let id = self.fabric.vrfs.push(Vrf {
@@ -60,7 +60,7 @@ impl Made<'_> {
     /// all that can.
     fn maps(&self, switch: DeviceId, vteps: &FxHashSet<DeviceId>) -> bool {
         let hardware = self.devices[switch].hardware.map(|kind| &self.fabric.hardware[kind.value]);
-        let able = hardware.and_then(|kind| kind.vtep).is_none_or(|vtep| vtep.value);
+        let able = hardware.is_none_or(|kind| kind.vtep.value);
         able && (vteps.is_empty() || vteps.contains(&switch))
     }
 
@@ -236,11 +236,11 @@ fn segment_settings(keys: &Layers<'_, SegmentKeys>) -> SegmentSettings {
     SegmentSettings {
         subnets: keys.subnet().map(|all| all.value.0.clone()).unwrap_or_default(),
         gateways: keys.gateway().map(|all| all.value.0.clone()).unwrap_or_default(),
-        gateway_kind: keys.gateway_kind().copied(),
+        gateway_kind: keys.gateway_kind().written().copied(),
         gateway_mac: keys.gateway_mac().copied(),
         addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
         vrrp_priority: keys.vrrp_priority().copied(),
-        vrrp_id: keys.vrrp_id().copied(),
+        vrrp_id: keys.vrrp_id().written().copied(),
         import: targets(keys.import_targets()),
         export: targets(keys.export_targets()),
         rd: keys.rd().copied(),

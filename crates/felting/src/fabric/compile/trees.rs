@@ -11,7 +11,6 @@ use crate::fabric::{
 use crate::source::{
     Document, FaultKind, Layers, ManagementKeys, Statement, TreeKeys, expand, inner,
 };
-use crate::value::{PathCosts, TreeMode};
 
 impl Made<'_> {
     /// What each switch does about loops, with the switch.
@@ -40,7 +39,7 @@ impl Made<'_> {
         span: crate::diagnostic::Span,
         keys: &Layers<'_, TreeKeys>,
     ) -> TreeSettings {
-        let mode = keys.mode().copied().unwrap_or(At::new(TreeMode::Rstp, span));
+        let mode = keys.mode().at(span);
         let mut instances: Vec<TreeInstance> = Vec::new();
         for written in keys.instances().map_or(&[][..], |instances| &instances.value.0) {
             let (Some(id), Some(vlans)) = (written.id, &written.vlans) else { continue };
@@ -70,15 +69,15 @@ impl Made<'_> {
             switch,
             span,
             mode,
-            priority: keys.priority().copied(),
+            priority: keys.priority().written().copied(),
             region: keys.region().cloned(),
-            revision: keys.revision().copied(),
+            revision: keys.revision().written().copied(),
             instances,
             vlan_priorities: priorities
                 .iter()
                 .filter_map(|written| Some((written.vlans.clone()?, written.priority?)))
                 .collect(),
-            path_costs: keys.path_costs().map_or(PathCosts::Long, |costs| costs.value),
+            path_costs: keys.path_costs().value(),
         }
     }
 

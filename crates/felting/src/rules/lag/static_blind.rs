@@ -38,8 +38,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let is_static = |lag: &crate::fabric::Lag| lag.protocol.value == Protocol::Static;
         let able = |lag: &crate::fabric::Lag| {
-            let lacp = fabric.hardware_of(lag.device).and_then(|kind| kind.lacp);
-            lacp.is_none_or(|lacp| lacp.value)
+            fabric.hardware_of(lag.device).is_none_or(|kind| kind.lacp.value)
         };
         // A LAG that another fault keeps from being whole has that to be mended first.
         let faulty = [one, other].iter().any(|&lag| {

@@ -55,8 +55,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let lag = fabric.lag(id);
         let Some(kind) = fabric.hardware_of(lag.device) else { continue };
         let name = half_name(fabric, id);
-        let no_lacp = kind.lacp.filter(|can| !can.value && lag.protocol.value == Protocol::Lacp);
-        let no_routed = kind.routed_lags.filter(|can| !can.value);
+        let no_lacp =
+            Some(kind.lacp).filter(|can| !can.value && lag.protocol.value == Protocol::Lacp);
+        let no_routed = Some(kind.routed_lags).filter(|can| !can.value);
         let (what, asked, limit, remedy) = match (no_lacp, no_routed, lag.addresses.first()) {
             (Some(limit), ..) => {
                 ("speak LACP", lag.protocol.span, limit, "make the LAG static at both ends")

@@ -42,9 +42,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Port(port) = cause.entity else { continue };
-        let Some(off) = fabric.settings_of(port).and_then(|settings| settings.enabled) else {
-            continue;
-        };
+        let Some(off) = fabric.settings_of(port).map(|settings| settings.enabled) else { continue };
         let label = fabric.port_label(port);
         let lag = fabric.port_member[port].map(|member| fabric.member(member));
         let far = match cause.other {

@@ -1,0 +1,74 @@
+//! What the keys of the builder take.
+
+use serde_json::Value as Json;
+use smol_str::SmolStr;
+
+use super::read::Many;
+use super::runs::RunKeys;
+use crate::value::{Area, IpPrefix, IsisLevel, VlanSet};
+
+/// What fits a key of a type: the type itself, for texts such as names and ranges any text, for keys that take several
+/// also a list.
+pub trait Fits<T> {
+    /// The value as a fabric file has it.
+    fn value(self) -> toml::Value;
+}
+
+/// Types that fit their own keys, and those that take several of them.
+macro_rules! fits {
+    ($($type:ty),+ $(,)?; $value:expr) => {$(
+        impl $crate::source::fits::Fits<$type> for $type {
+            fn value(self) -> toml::Value {
+                let as_value: fn(Self) -> toml::Value = $value;
+                as_value(self)
+            }
+        }
+
+        impl $crate::source::fits::Fits<$crate::source::read::Many<$type>> for $type {
+            fn value(self) -> toml::Value {
+                $crate::source::fits::Fits::<$type>::value(self)
+            }
+        }
+    )+};
+}
+pub(crate) use fits;
+
+fits!(bool; Into::into);
+fits!(u16; |number| toml::Value::Integer(number.into()));
+fits!(IpPrefix, VlanSet, jiff::civil::Date; |value| toml::Value::String(value.to_string()));
+fits!(Area, IsisLevel; Into::into);
+
+/// What is a text in the file is one here.
+macro_rules! texts {
+    ($($text:ty),+ => $($key:ty),+) => {
+        texts! { @each [$($text)+] $($key)+ }
+    };
+    (@each $texts:tt $($key:ty)+) => {
+        $(texts! { @one $key, $texts })+
+    };
+    (@one $key:ty, [$($text:ty)+]) => {$(
+        impl Fits<$key> for $text {
+            fn value(self) -> toml::Value {
+                toml::Value::String(self.into())
+            }
+        }
+    )+};
+}
+texts!(&str, String, SmolStr => SmolStr, Many<SmolStr>, RunKeys);
+
+impl<T, V: Fits<T>> Fits<Many<T>> for Vec<V> {
+    fn value(self) -> toml::Value {
+        toml::Value::Array(self.into_iter().map(Fits::value).collect())
+    }
+}
+
+impl<T, V: Fits<T>, const N: usize> Fits<Many<T>> for [V; N] {
+    fn value(self) -> toml::Value {
+        toml::Value::Array(self.into_iter().map(Fits::value).collect())
+    }
+}
+
+/// A value of the file as JSON has it, for the schema.
+pub(super) fn as_json(value: toml::Value) -> Json {
+    serde_json::to_value(value).unwrap_or_default()
+}
