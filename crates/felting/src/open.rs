@@ -50,7 +50,7 @@ impl Statements {
 impl Fabric {
     /// Reads and compiles a fabric file with all that it includes.
     ///
-    /// Never fails: what could not be read is among the [`faults`](Self::faults), and the fabric
+    /// Never fails: what could not be read is among the [`faults`](fabric::Arenas::faults), and the fabric
     /// holds what could.
     ///
     /// ```no_run

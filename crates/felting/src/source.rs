@@ -9,6 +9,7 @@ mod fault;
 mod files;
 mod fits;
 mod keys;
+mod literal;
 mod load;
 mod range;
 mod read;
@@ -19,10 +20,11 @@ mod statements;
 pub(crate) use fault::Faults;
 pub use fault::{Fault, FaultKind};
 pub use files::{Disk, FileError, Files, MOST_BYTES, Memory};
+pub(crate) use fits::Many;
 pub(crate) use keys::{Deviation, Layers, Statement};
 pub(crate) use load::load;
 pub(crate) use range::{Pattern, RangeFault, expand, glob_matches};
-pub(crate) use read::{Many, inner, shorten};
+pub(crate) use read::{inner, shorten};
 pub(crate) use runs::{Run, RunEnd, RunKeys};
 pub(crate) use schema::json_schema;
 pub use schema::reference;
@@ -37,8 +39,7 @@ pub(crate) use keys::Keys;
 
 /// Builders of single statements, and what their keys take.
 pub(crate) mod builders {
-    pub use super::fits::Fits;
-    pub use super::read::Many;
+    pub use super::fits::{Fits, Many};
     pub use super::runs::RunOptions;
     pub use super::statements::builders::*;
 }

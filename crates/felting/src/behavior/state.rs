@@ -91,7 +91,7 @@ impl State {
     /// it, with the parts that the condition changes nothing of shared with this state.
     ///
     /// ```
-    /// use felting::{Condition, Fabric, State};
+    /// use felting::{Condition, Fabric, Progress, State};
     /// let fabric = Fabric::from_text("f.toml", r#"
     ///     [[switch]]
     ///     name = "kelp-[a-b]"

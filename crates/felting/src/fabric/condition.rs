@@ -10,7 +10,7 @@ use crate::diagnostic::nearest;
 /// document.
 ///
 /// ```
-/// use felting::{Condition, Fabric, State};
+/// use felting::{Condition, Fabric, Progress, State};
 /// let fabric = Fabric::from_text("f.toml", r#"
 ///     [[switch]]
 ///     name = "kelp-[a-b]"

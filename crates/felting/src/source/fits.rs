@@ -3,9 +3,12 @@
 use serde_json::Value as Json;
 use smol_str::SmolStr;
 
-use super::read::Many;
-use super::runs::RunKeys;
+use crate::diagnostic::At;
 use crate::value::{Area, IpPrefix, IsisLevel, VlanSet};
+
+/// One value or a list of them: what keys take that say so.
+#[derive(Clone, Debug, Default)]
+pub struct Many<T>(pub(crate) Vec<At<T>>);
 
 /// What fits a key of a type: the type itself, for texts such as names and ranges any text, for keys that take several
 /// also a list.
@@ -24,7 +27,7 @@ macro_rules! fits {
             }
         }
 
-        impl $crate::source::fits::Fits<$crate::source::read::Many<$type>> for $type {
+        impl $crate::source::fits::Fits<$crate::source::fits::Many<$type>> for $type {
             fn value(self) -> toml::Value {
                 $crate::source::fits::Fits::<$type>::value(self)
             }
@@ -41,20 +44,22 @@ fits!(Area, IsisLevel; Into::into);
 /// What is a text in the file is one here.
 macro_rules! texts {
     ($($text:ty),+ => $($key:ty),+) => {
-        texts! { @each [$($text)+] $($key)+ }
+        $crate::source::fits::texts! { @each [$($text)+] $($key)+ }
     };
     (@each $texts:tt $($key:ty)+) => {
-        $(texts! { @one $key, $texts })+
+        $($crate::source::fits::texts! { @one $key, $texts })+
     };
     (@one $key:ty, [$($text:ty)+]) => {$(
-        impl Fits<$key> for $text {
+        impl $crate::source::fits::Fits<$key> for $text {
             fn value(self) -> toml::Value {
                 toml::Value::String(self.into())
             }
         }
     )+};
 }
-texts!(&str, String, SmolStr => SmolStr, Many<SmolStr>, RunKeys);
+pub(crate) use texts;
+
+texts!(&str, String, SmolStr => SmolStr, Many<SmolStr>);
 
 impl<T, V: Fits<T>> Fits<Many<T>> for Vec<V> {
     fn value(self) -> toml::Value {

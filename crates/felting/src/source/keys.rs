@@ -7,8 +7,8 @@ use smol_str::SmolStr;
 use toml::de::{DeTable, DeValue};
 
 use super::fault::FaultKind;
-use super::fits::as_json;
-use super::read::{Cx, Many, Node, Read};
+use super::fits::{Many, as_json};
+use super::read::{Cx, Node, Read};
 use crate::diagnostic::{At, Span};
 
 /// One key of a table, as documented.
@@ -57,7 +57,7 @@ macro_rules! accessor {
             let own = self.find(stringify!($key), |keys: &'a $keys| keys.$key.as_ref());
             $crate::source::keys::Written {
                 own,
-                default: || <$type as $crate::source::keys::Literal<_>>::of($default),
+                default: || <$type as $crate::source::literal::Literal<_>>::of($default),
             }
         }
     };
@@ -86,7 +86,7 @@ macro_rules! keys {
                 what: <$type as Read>::what,
                 schema: <$type as Read>::schema,
                 default: &[$(|| $crate::source::fits::Fits::<$type>::value(
-                    <$type as $crate::source::keys::Literal<_>>::of($default),
+                    <$type as $crate::source::literal::Literal<_>>::of($default),
                 ))?],
             },)+];
 
@@ -299,12 +299,6 @@ impl<'a, T: Clone> Written<'a, T> {
     pub(crate) fn written(self) -> Option<&'a At<T>> {
         self.own
     }
-}
-
-/// A type whose defaults are written as literals.
-pub(crate) trait Literal<L> {
-    /// The value of a literal, which is within the bounds of the type: the schema shows all of them.
-    fn of(literal: L) -> Self;
 }
 
 /// What a statement says otherwise on some switches.

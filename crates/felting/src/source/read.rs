@@ -9,8 +9,8 @@ use toml::Spanned;
 use toml::de::DeValue;
 
 use super::fault::{FaultKind, Faults};
-use super::fits::fits;
-use super::keys::Literal;
+use super::fits::{Many, fits};
+use super::literal::Literal;
 use crate::diagnostic::{At, FileId, Span};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
@@ -170,10 +170,6 @@ pub(crate) fn inner(whole: Span, text: &str, part: Range<usize>) -> Span {
     let at = whole.start as usize;
     Span::of(whole.file, at + part.start..at + part.end)
 }
-
-/// One value or a list of them: what keys take that say so.
-#[derive(Clone, Debug, Default)]
-pub struct Many<T>(pub(crate) Vec<At<T>>);
 
 impl<T: Read> Read for Many<T> {
     fn what() -> String {

@@ -3,8 +3,9 @@
 use serde_json::Value as Json;
 use smol_str::SmolStr;
 
+use super::fits::{Many, texts};
 use super::keys::{KeyDef, Keys, Layers, keys};
-use super::read::{Cx, Many, Node, Read};
+use super::read::{Cx, Node, Read};
 use crate::diagnostic::{At, Span};
 use crate::value::{Length, Medium};
 
@@ -23,6 +24,8 @@ keys! {
         loopback: bool = false;
     }
 }
+
+texts!(&str, String, SmolStr => RunKeys);
 
 /// One end of a cable run: device and port, each with its ranges.
 #[derive(Debug)]

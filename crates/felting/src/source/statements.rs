@@ -8,10 +8,10 @@ use jiff::civil::Date;
 use serde_json::Value as Json;
 use smol_str::SmolStr;
 
-use super::fits::Fits;
+use super::fits::{Fits, Many};
 use super::keys::Statement;
 use super::keys::{KeyDef, Keys, Layers, VisitTables, append, keys, read_all, statements};
-use super::read::{Cx, Many, Node, Read};
+use super::read::{Cx, Node, Read};
 use super::runs::Run;
 use crate::diagnostic::{At, Severity};
 use crate::value::{

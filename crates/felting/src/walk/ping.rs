@@ -73,7 +73,7 @@ impl Walker<'_> {
     ///
     /// ```
     /// use felting::walk::{Options, Walker};
-    /// use felting::{Condition, Fabric, State};
+    /// use felting::{Condition, Fabric, Progress, State};
     /// let fabric = Fabric::from_text("f.toml", r#"
     ///     [[switch]]
     ///     name = "kelp-a"
