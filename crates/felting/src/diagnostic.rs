@@ -10,7 +10,7 @@ use std::fmt;
 pub(crate) use nearest::MOST_NAME;
 pub use nearest::{nearest, some_of};
 pub use report::{Accepted, Finding, Report, Rule};
-pub use span::{At, FileId, Location, Source, Sources, Span};
+pub use span::{At, FileId, Location, Place, Source, Sources, Span};
 
 /// How bad a finding is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]

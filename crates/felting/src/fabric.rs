@@ -16,6 +16,7 @@
 //!
 //! A [`Fabric`] is made once and never changed, and everything in it knows where it was written.
 
+mod alike;
 mod compile;
 mod condition;
 mod endpoint;
@@ -27,6 +28,7 @@ mod plant;
 mod routing;
 mod terminal;
 
+use std::fmt;
 use std::net::IpAddr;
 use std::ops::Deref;
 use std::sync::Arc;
@@ -112,8 +114,15 @@ pub struct Accept {
 ///
 /// A fabric never changes, and a clone of one is the same fabric: it costs nothing, and whatever is worked out from a
 /// fabric ([`State`](crate::State)) holds it.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Default)]
 pub struct Fabric(Arc<Arenas>);
+
+/// The name alone: a fabric is in all that is worked out from it.
+impl fmt::Debug for Fabric {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("Fabric").field(&self.name).finish()
+    }
+}
 
 impl Fabric {
     pub(crate) fn of(arenas: Arenas) -> Self {

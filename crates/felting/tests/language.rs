@@ -113,7 +113,7 @@ fn every_place_is_the_text_that_made_the_value() {
     assert_ne!(cable.ends[0].span, cable.ends[1].span);
     let (_, kelp_b) = fabric.devices().nth(1).unwrap();
     assert_eq!(text(kelp_b.name.span), "kelp-[a-b]");
-    let ports: Vec<_> = kelp_b.ports.iter().map(|port| text(fabric.port(port).span)).collect();
+    let ports: Vec<_> = kelp_b.ports.iter().map(|port| text(fabric.port(port).span.0)).collect();
     assert_eq!(ports, ["et[1-2] 25G", "et[1-2] 25G", "mg1 1G"]);
     // Behind a line break the bytes are not those of the file, so the whole text is the place.
     let (_, odd) = fabric.cables().nth(2).unwrap();

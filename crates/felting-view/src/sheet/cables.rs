@@ -48,7 +48,7 @@ pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
             Cell::text(rack(fabric, near)),
             Cell::text(rack(fabric, far)),
             {
-                let place = fabric.sources().location(cable.span);
+                let place = fabric.sources().location(cable.span.0);
                 Cell::text(format!("{}:{}", place.file, place.line))
             },
         ];

@@ -78,6 +78,15 @@ impl Routed {
     }
 }
 
+/// A state that is known, and which of its parts those of another may be.
+#[derive(Clone, Copy)]
+struct Base<'a> {
+    state: &'a State,
+    settings: bool,
+    instances: bool,
+    routes: bool,
+}
+
 /// The longer steps of [`State::of`], for who watches.
 const STEPS: usize = 8;
 
@@ -109,13 +118,45 @@ impl State {
     /// assert_eq!(whole.given(&Condition::default().cable(cable)).lag(lag).in_use, 1);
     /// ```
     pub fn given(&self, condition: &Condition) -> Self {
-        Self::compute(&self.fabric, condition, Some(self), &Progress::default())
+        let base = Base { state: self, settings: true, instances: true, routes: true };
+        Self::compute(&self.fabric, condition, Some(base), &Progress::default())
+    }
+
+    /// What the protocols make of another fabric: always what [`of`](Self::of) makes of it, with the parts shared that
+    /// what the two have in common decides. Meant for a fabric that differs in some statements.
+    ///
+    /// ```
+    /// use felting::{Condition, Fabric, Progress, State};
+    /// let fabric = |mtu: &str| Fabric::from_text("f.toml", &format!(r#"
+    ///     [[switch]]
+    ///     name = "kelp-[a-b]"
+    ///     ports = "et[1-2] 25G"
+    ///     [[port]]
+    ///     on = "kelp-*"
+    ///     ports = "et1"
+    ///     mtu = {mtu}
+    /// "#));
+    /// let (none, quiet) = (Condition::default(), Progress::default());
+    /// let before = State::of(&fabric("1500"), &none, &quiet);
+    /// let after = before.across(&fabric("9216"), &none);
+    /// let port = after.fabric().ports().next().unwrap().0;
+    /// assert_eq!(after.fabric().mtu_of(port), Some(9216));
+    /// ```
+    pub fn across(&self, fabric: &Fabric, condition: &Condition) -> Self {
+        let same = self.fabric.is(fabric);
+        let base = Base {
+            state: self,
+            settings: same || self.fabric.agrees_like(fabric),
+            instances: same || self.fabric.has_instances_like(fabric),
+            routes: same || self.fabric.routes_like(fabric),
+        };
+        Self::compute(fabric, condition, Some(base), &Progress::default())
     }
 
     fn compute(
         fabric: &Fabric,
         condition: &Condition,
-        base: Option<&Self>,
+        base: Option<Base<'_>>,
         progress: &Progress,
     ) -> Self {
         progress.begin(Stage::Behavior, STEPS);
@@ -145,7 +186,11 @@ impl State {
             routed.bgp.without_any(fabric, Family::Evpn)
         });
         let links = links.without(legs, ClosedBy::Isolation);
-        let settings = Self::of_settings(fabric, &mut causes, base);
+        let settings = Self::of_settings(
+            fabric,
+            &mut causes,
+            base.filter(|base| base.settings).map(|base| base.state),
+        );
         progress.advance(1);
         causes.begin();
         let (lags, members) = lag::outcomes(fabric, &links, &stacks, &mut causes);
@@ -160,7 +205,9 @@ impl State {
         progress.advance(1);
         let beneath = underlay::Beneath { far: &links.effective, lags: &lags };
         let routed = base
-            .filter(|base| base.routes_alike(&beneath, &wans, &withdrawn))
+            .filter(|base| base.routes)
+            .map(|base| base.state)
+            .filter(|base| base.routes_alike(fabric, &beneath, &wans, &withdrawn))
             .map(|base| Arc::clone(&base.routed));
         let routed = match routed {
             Some(routed) => {
@@ -181,7 +228,7 @@ impl State {
             trees: &trees,
             closed: &closed,
         };
-        let instances = base.map(|base| base.evpn.instances());
+        let instances = base.filter(|base| base.instances).map(|base| base.state.evpn.instances());
         let evpn = evpn::outcome(fabric, condition, instances, &carriers, &pairs);
         progress.advance(1);
         Self {
@@ -227,16 +274,16 @@ impl State {
     /// Whether what is under the routed interfaces is as in this state, so that all routes are.
     fn routes_alike(
         &self,
+        fabric: &Fabric,
         beneath: &underlay::Beneath<'_>,
         wans: &IdVec<WanId, bool>,
         withdrawn: &BTreeSet<DeviceId>,
     ) -> bool {
-        let fabric = &self.fabric;
         let own = underlay::Beneath { far: &self.links.effective, lags: &self.lags };
         *wans == self.routed.underlay.wans
             && *withdrawn == self.withdrawn
             && fabric.interfaces.ids().all(|id| {
-                underlay::link_up(fabric, &own, id) == underlay::link_up(fabric, beneath, id)
+                underlay::link_up(&self.fabric, &own, id) == underlay::link_up(fabric, beneath, id)
             })
     }
 

@@ -21,8 +21,33 @@ pub struct Span {
     pub end: u32,
 }
 
+/// Where a thing is written, which is none of what it is: any two are equal.
+#[derive(Clone, Copy, Debug, Eq)]
+pub struct Place(pub Span);
+
+impl PartialEq for Place {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
+}
+
+impl From<Span> for Place {
+    fn from(span: Span) -> Self {
+        Self(span)
+    }
+}
+
+impl Deref for Place {
+    type Target = Span;
+    fn deref(&self) -> &Span {
+        &self.0
+    }
+}
+
 /// A value and where it is written. A default stands where the statement that took it does.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+///
+/// Two are equal if their values are, wherever they are written.
+#[derive(Clone, Copy, Debug)]
 pub struct At<T> {
     /// The value.
     pub value: T,
@@ -36,6 +61,14 @@ impl<T> At<T> {
         Self { value, span }
     }
 }
+
+impl<T: PartialEq> PartialEq for At<T> {
+    fn eq(&self, other: &Self) -> bool {
+        self.value == other.value
+    }
+}
+
+impl<T: Eq> Eq for At<T> {}
 
 impl<T> Deref for At<T> {
     type Target = T;

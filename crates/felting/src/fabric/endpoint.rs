@@ -9,7 +9,7 @@ use crate::diagnostic::At;
 use crate::value::{AddressRange, IpInterface, MacAddr, Mtu, VlanId};
 
 /// A machine that a host's virtual network connects.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Endpoint {
     /// Its name.
@@ -39,7 +39,7 @@ impl Endpoint {
 }
 
 /// Addresses that a DHCP server gives out in a segment (RFC 2131).
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Scope {
     /// Its name.

@@ -23,7 +23,7 @@ pub enum Loss {
 }
 
 /// A sentence about the fabric that must hold.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Expectation {
     /// Its place.

@@ -10,7 +10,7 @@ use super::{
     BondId, DeviceId, EthernetSegmentId, GroupId, HardwareId, LagId, MemberId, PairId, PortId,
     RouterId, StackId, TreeId,
 };
-use crate::diagnostic::{At, Span};
+use crate::diagnostic::{At, Place, Span};
 use crate::id::IdRange;
 use crate::value::{
     Activity, BondProtocol, BridgePriority, Domain, Duplex, Esi, GroupNumber, HashPolicy,
@@ -21,7 +21,7 @@ use crate::value::{
 };
 
 /// What a kind of switch can do.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Hardware {
     /// The kind's name.
@@ -56,7 +56,7 @@ pub enum DeviceKind {
 }
 
 /// A switch or a host.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Device {
     /// Its name, with the place of the name or of the range that made it.
@@ -97,13 +97,13 @@ pub struct Device {
 }
 
 /// A port of a switch or a NIC of a host.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Port {
     /// The device.
     pub device: DeviceId,
     /// Where the port was written.
-    pub span: Span,
+    pub span: Place,
     /// The speed of the port, or of each of its lanes.
     pub speed: Speed,
     /// Full or half duplex.
@@ -115,7 +115,7 @@ pub struct Port {
 }
 
 /// How a port or a LAG takes part in the spanning tree.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct TreePort {
     /// Whether it is an edge port.
@@ -135,7 +135,7 @@ impl Default for TreePort {
 }
 
 /// Settings of a single port.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct PortSettings {
     /// The VLANs that it carries tagged.
@@ -153,17 +153,17 @@ pub struct PortSettings {
     /// Its part in the spanning tree.
     pub tree: TreePort,
     /// The statement's place for the port.
-    pub span: Span,
+    pub span: Place,
 }
 
 /// A cable.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Cable {
     /// The two ports, in the order written, each with the place of its name.
     pub ends: [At<PortId>; 2],
     /// The run that the cable is of.
-    pub span: Span,
+    pub span: Place,
     /// What it is made of.
     pub medium: Option<At<Medium>>,
     /// Its length.
@@ -175,7 +175,7 @@ pub struct Cable {
 }
 
 /// One end of a LAG.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Lag {
     /// The switch or host.
@@ -236,7 +236,7 @@ impl Lag {
 }
 
 /// A port as a member of a LAG.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Member {
     /// The LAG end.
@@ -254,7 +254,7 @@ pub struct Member {
 }
 
 /// A multi-chassis LAG: a LAG of either side of a pair, joined by a group number.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Group {
     /// The pair.
@@ -266,7 +266,7 @@ pub struct Group {
 }
 
 /// Two switches that are one LAG partner.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Pair {
     /// Its name.
@@ -276,7 +276,7 @@ pub struct Pair {
 }
 
 /// One side of a pair.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Side {
     /// The switch, with the place where the pair names it.
@@ -313,7 +313,7 @@ impl Side {
 }
 
 /// By which addresses one side of a pair asks whether the other is alive.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Keepalive {
     /// This side's address.
@@ -325,7 +325,7 @@ pub struct Keepalive {
 }
 
 /// A management network.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Management {
     /// Its name.
@@ -341,7 +341,7 @@ pub struct Management {
 }
 
 /// Several switches that act as one.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Stack {
     /// The switch that they make.
@@ -355,7 +355,7 @@ pub struct Stack {
 }
 
 /// One member of a stack.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct StackMember {
     /// Its number.
@@ -385,7 +385,7 @@ pub struct StackMember {
 }
 
 /// A shared medium.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Repeater {
     /// Its name.
@@ -395,13 +395,13 @@ pub struct Repeater {
 }
 
 /// What a switch does about loops.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct TreeSettings {
     /// The switch.
     pub switch: DeviceId,
     /// Where the statement names the switch.
-    pub span: Span,
+    pub span: Place,
     /// Which tree it runs.
     pub mode: At<TreeMode>,
     /// The bridge priority, where it is written.
@@ -419,7 +419,7 @@ pub struct TreeSettings {
 }
 
 /// An instance of an MST region, as one switch has it.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct TreeInstance {
     /// Its number.
@@ -431,7 +431,7 @@ pub struct TreeInstance {
 }
 
 /// LAGs of several leaves that one host takes for one partner (RFC 7432 section 5).
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct EthernetSegment {
     /// Its identifier.
@@ -441,7 +441,7 @@ pub struct EthernetSegment {
 }
 
 /// A host's bond.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Bond {
     /// The host.
@@ -470,7 +470,7 @@ pub enum Uplink {
 }
 
 /// A host's virtual network.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Network {
     /// The host.

@@ -8,7 +8,7 @@ use super::{
     DeviceId, EviId, InterfaceId, LagId, OverlayId, PolicyId, PortId, PresenceId, SegmentId,
     SessionId, SettingsId, VrfId,
 };
-use crate::diagnostic::{At, Span};
+use crate::diagnostic::{At, Place};
 use crate::id::IdRange;
 use crate::value::{
     Advertised, Area, Asn, DfElection, Encapsulation, Family, GatewayKind, Interval, IpInterface,
@@ -19,7 +19,7 @@ use crate::value::{
 };
 
 /// From what values are allotted that nobody wrote.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Pool {
     /// Its name.
@@ -48,7 +48,7 @@ impl Pool {
 }
 
 /// Something that a pool could not give.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Exhausted {
     /// The pool.
@@ -60,13 +60,13 @@ pub struct Exhausted {
 }
 
 /// What a switch is to routing protocols.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Router {
     /// The switch.
     pub device: DeviceId,
     /// Where a statement first makes it a router.
-    pub span: Span,
+    pub span: Place,
     /// The AS number, written or allotted.
     pub as_number: Option<At<Asn>>,
     /// The router id, written, allotted, or the IPv4 loopback.
@@ -105,7 +105,7 @@ pub enum InterfacePlace {
 }
 
 /// A routed interface.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Interface {
     /// The switch.
@@ -115,7 +115,7 @@ pub struct Interface {
     /// The tag of a sub-interface.
     pub tag: Option<At<VlanId>>,
     /// Where it is named: its own statement, or the underlay's.
-    pub span: Span,
+    pub span: Place,
     /// Its addresses, written or allotted.
     pub addresses: Vec<At<IpInterface>>,
     /// Whether it uses the loopback's address.
@@ -149,7 +149,7 @@ pub struct Interface {
 }
 
 /// A static route.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct StaticRoute {
     /// The switch.
@@ -183,7 +183,7 @@ pub enum Via {
 }
 
 /// A routing policy.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Policy {
     /// Its name.
@@ -212,7 +212,7 @@ pub enum PolicyName {
 }
 
 /// One end of a BGP session.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Session {
     /// The switch.
@@ -224,7 +224,7 @@ pub struct Session {
     /// The interface, of a session over a link.
     pub interface: Option<InterfaceId>,
     /// The place of the statement that makes it.
-    pub span: Span,
+    pub span: Place,
     /// The address that it sends from; none if the switch has none, or on an unnumbered link.
     pub source: Option<At<IpAddr>>,
     /// The address that the other end is expected at.
@@ -236,7 +236,7 @@ pub struct Session {
     /// Over how many hops it may go.
     pub multihop: Option<At<u16>>,
     /// Where that is written, or taken out, or could be.
-    pub(crate) multihop_at: Span,
+    pub(crate) multihop_at: Place,
     /// Whether the other end is a client of this reflector.
     pub client: At<bool>,
     /// What this end does to next hops, where it is written.
@@ -261,13 +261,13 @@ impl Session {
 }
 
 /// What makes a switch a VTEP.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Overlay {
     /// The switch.
     pub device: DeviceId,
     /// The statement.
-    pub span: Span,
+    pub span: Place,
     /// The VTEP address: written, of the pair, or allotted.
     pub vtep: Option<At<IpAddr>>,
     /// What frames travel in.
@@ -307,7 +307,7 @@ pub struct Overlay {
 }
 
 /// What a segment is set to on some switches.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub struct SegmentSettings {
     /// Its subnets there.
@@ -341,7 +341,7 @@ pub struct SegmentSettings {
 }
 
 /// A VRF on one switch.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct VrfPresence {
     /// The switch.
@@ -361,7 +361,7 @@ pub struct VrfPresence {
 }
 
 /// Segments that are one EVPN instance.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Evi {
     /// Its name.
@@ -375,11 +375,11 @@ pub struct Evi {
 }
 
 /// Routes of one VRF that another one gets too.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Leak {
     /// The statement.
-    pub span: Span,
+    pub span: Place,
     /// The VRF whose routes they are.
     pub from: At<VrfId>,
     /// The VRF that gets them.
@@ -393,7 +393,7 @@ pub struct Leak {
 }
 
 /// A network outside the fabric.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Outside {
     /// Its name.
@@ -411,7 +411,7 @@ pub struct Outside {
 }
 
 /// Switches at one place.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Site {
     /// Its name.
@@ -423,7 +423,7 @@ pub struct Site {
 }
 
 /// A path over a WAN.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Wan {
     /// Its name.
@@ -439,7 +439,7 @@ pub struct Wan {
 }
 
 /// A VRF.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Vrf {
     /// Its name.
@@ -460,7 +460,7 @@ impl Vrf {
 }
 
 /// A segment.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Segment {
     /// Its name.
@@ -486,7 +486,7 @@ pub struct Segment {
 }
 
 /// A segment on one switch.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Presence {
     /// The segment.

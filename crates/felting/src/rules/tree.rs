@@ -55,9 +55,9 @@ fn place_of(fabric: &Fabric, carrier: Carrier) -> Span {
     match carrier {
         Carrier::Port(port) => match (fabric.lag_of(port), fabric.settings_of(port)) {
             (Some(_), _) => fabric.port_member[port]
-                .map_or(fabric.port(port).span, |m| fabric.member(m).port.span),
-            (None, Some(settings)) => settings.span,
-            (None, None) => fabric.port(port).span,
+                .map_or(fabric.port(port).span.0, |m| fabric.member(m).port.span),
+            (None, Some(settings)) => settings.span.0,
+            (None, None) => fabric.port(port).span.0,
         },
         Carrier::Lag(lag) => fabric.lag(lag).name.span,
         Carrier::Group(group) => {
@@ -75,7 +75,7 @@ pub(super) fn bridge_place(cx: &Context<'_>, bridge: BridgeId) -> Span {
     let settings = made.settings.map(|tree| cx.fabric.tree(tree));
     let priority = settings.and_then(|settings| settings.priority).map(|priority| priority.span);
     priority
-        .or(settings.map(|settings| settings.span))
+        .or(settings.map(|settings| settings.span.0))
         .unwrap_or(cx.fabric.device(made.devices[0]).name.span)
 }
 

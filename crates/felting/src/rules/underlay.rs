@@ -233,7 +233,7 @@ fn report_wrong(
         };
         let draft = out
             .report(span, text, format!("{message}{more}"))
-            .related(interface.span, format!("{label} is one of them"))
+            .related(interface.span.0, format!("{label} is one of them"))
             .wire(wire)
             .remedy(remedy);
         ids.iter().fold(draft, |draft, &id| draft.about(fabric.interface(id).device));
@@ -295,14 +295,14 @@ pub(super) fn loss(cx: &Context<'_>, lost: LostWay, owner: DeviceId) -> Loss {
     match lost {
         LostWay::NotPassed(session, why) => loss_at(cx, session, why),
         LostWay::Untold => Loss {
-            span: fabric.router_of(owner).map_or(fabric.device(owner).name.span, |r| r.span),
+            span: fabric.router_of(owner).map_or(fabric.device(owner).name.span, |r| r.span.0),
             label: format!("{} does not tell of it", name(owner)),
             why: format!("{} does not advertise it", name(owner)),
             remedy: format!("let {} advertise it (`advertise`)", name(owner)),
             devices: vec![owner],
         },
         LostWay::Parted(at) => Loss {
-            span: router(at).span,
+            span: router(at).span.0,
             label: format!("{} is in another part", name(router(at).device)),
             why: format!(
                 "{} and {} are in parts of the underlay that no adjacency joins",
@@ -317,7 +317,7 @@ pub(super) fn loss(cx: &Context<'_>, lost: LostWay, owner: DeviceId) -> Loss {
         LostWay::Written(at) | LostWay::Unwritten(at) => {
             let device = router(at).device;
             Loss {
-                span: written(device).unwrap_or(router(at).span),
+                span: written(device).unwrap_or(router(at).span.0),
                 label: format!("no route of {} leads there", name(device)),
                 why: format!("{} has no route there", name(device)),
                 remedy: format!("add a [[route]] to it on {}", name(device)),
@@ -329,7 +329,7 @@ pub(super) fn loss(cx: &Context<'_>, lost: LostWay, owner: DeviceId) -> Loss {
             let own = fabric.static_routes().iter().filter(|route| route.device == device);
             let route = own.rev().find(|route| route.to.value == to);
             Loss {
-                span: route.map_or(router(at).span, |route| route.via.span),
+                span: route.map_or(router(at).span.0, |route| route.via.span),
                 label: format!("{} sends what is for {to} this way", name(device)),
                 why: format!("the static route of {} to {to} leads back", name(device)),
                 remedy: format!(
@@ -358,13 +358,13 @@ pub(super) fn loss_at(cx: &Context<'_>, session: SessionId, why: NotPassed) -> L
     };
     match (why, twin) {
         (NotPassed::Exported(sent), _) => say(
-            fabric.session(sent).export.first().map_or(fabric.session(sent).span, |p| p.span),
+            fabric.session(sent).export.first().map_or(fabric.session(sent).span.0, |p| p.span),
             format!("{peer} exports by this"),
             format!("a policy of {peer} does not let it out to {name}"),
             "permit it in that policy".to_owned(),
         ),
         (NotPassed::Imported, _) => say(
-            here.import.first().map_or(here.span, |policy| policy.span),
+            here.import.first().map_or(here.span.0, |policy| policy.span),
             format!("{name} imports by this"),
             format!("a policy of {name} does not let it in from {peer}"),
             "permit it in that policy".to_owned(),
@@ -376,19 +376,19 @@ pub(super) fn loss_at(cx: &Context<'_>, session: SessionId, why: NotPassed) -> L
             format!("make {name} a client of {peer}, or have a session with who has it"),
         ),
         (NotPassed::AsLoop, _) => say(
-            here.span,
+            here.span.0,
             format!("{name} drops it as a loop"),
             format!("the AS number of {name} is in its path"),
             "give those on the way AS numbers of their own".to_owned(),
         ),
         (NotPassed::OwnAgain | NotPassed::ClusterLoop, _) => say(
-            fabric.router_of(here.device).map_or(here.span, |router| router.span),
+            fabric.router_of(here.device).map_or(here.span.0, |router| router.span.0),
             format!("{name} drops it as its own"),
             format!("{name} takes it for its own, come back from {peer}"),
             "give each speaker a router id, and each cluster an id, of its own".to_owned(),
         ),
         (NotPassed::NextHop | NotPassed::OwnNextHop, _) => say(
-            here.span,
+            here.span.0,
             format!("{name} has no way to the next hop"),
             format!("{name} has it from {peer}, and no way to its next hop"),
             format!(
@@ -397,7 +397,7 @@ pub(super) fn loss_at(cx: &Context<'_>, session: SessionId, why: NotPassed) -> L
             ),
         ),
         _ => say(
-            here.span,
+            here.span.0,
             format!("the session of {name} with {peer}"),
             format!("{peer} does not tell {name}"),
             format!("see `felting sheet sessions --of {name}`"),

@@ -126,7 +126,7 @@ fn carriers<'a>(cx: &Context<'a>, uplink: Uplink) -> BTreeMap<Carrier, Carried<'
             });
         } else {
             let settings = fabric.settings_of(port);
-            let plugged = || plug(fabric, port).unwrap_or(fabric.port(port).span);
+            let plugged = || plug(fabric, port).unwrap_or(fabric.port(port).span.0);
             let untagged = settings.and_then(|settings| settings.untagged);
             let place = settings.map_or_else(plugged, |settings| settings.tagged.span);
             carriers.insert(

@@ -88,7 +88,7 @@ fn spread_run(run: &Run, fabric: &Arenas, made: &mut Vec<(Cable, usize)>, faults
         let (Some(near), Some(far)) = (near, far) else { continue };
         let cable = Cable {
             ends: [near, far],
-            span: run.span,
+            span: run.span.into(),
             medium: run.medium,
             length: run.length,
             label: run.label.clone(),

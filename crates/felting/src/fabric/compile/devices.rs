@@ -271,7 +271,7 @@ impl Layouts {
             let back = usize::from(port.back_to_parent);
             fabric.ports.push(Port {
                 device,
-                span: specs[port.spec as usize].span,
+                span: specs[port.spec as usize].span.into(),
                 speed: port.speed,
                 duplex: port.duplex,
                 lanes: port.lanes,

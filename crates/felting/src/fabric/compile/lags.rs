@@ -52,7 +52,7 @@ impl Made<'_> {
                     cost: keys.tree_cost().copied(),
                     priority: keys.tree_priority().value(),
                 },
-                span: thing.span,
+                span: thing.span.into(),
             };
             self.fabric.port_settings.insert(thing.name, settings);
         }

@@ -44,7 +44,7 @@ impl Made<'_> {
                 continue;
             }
             self.fabric.leaks.push(Leak {
-                span: statement.span,
+                span: statement.span.into(),
                 from,
                 to,
                 prefixes: keys.prefixes.as_ref().map(|all| all.value.0.clone()),

@@ -272,7 +272,7 @@ impl Made<'_> {
         let no_session = crate::id::IdVec::<crate::fabric::SessionId, ()>::default().next_id();
         Router {
             device: switch,
-            span,
+            span: span.into(),
             as_number,
             router_id,
             loopbacks,
@@ -432,7 +432,7 @@ impl Made<'_> {
             device: switch,
             place,
             tag: own.and_then(|keys| keys.tag()).copied(),
-            span,
+            span: span.into(),
             addresses: match own.and_then(|keys| keys.address()) {
                 Some(written) => written.value.0.clone(),
                 None => addresses.unwrap_or_default(),
@@ -618,7 +618,7 @@ impl Made<'_> {
             let port = if encapsulation.value == Encapsulation::Geneve { 6081 } else { 4789 };
             let overlay = Overlay {
                 device: switch,
-                span,
+                span: span.into(),
                 vtep,
                 encapsulation,
                 udp_port: at(keys.udp_port(), UdpPort::new(port).expect("a port"), span),

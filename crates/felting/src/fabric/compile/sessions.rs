@@ -124,7 +124,7 @@ impl Made<'_> {
         let keys = explicit.map(|(_, keys)| keys);
         let span = match (explicit, link) {
             (Some((span, _)), _) => span,
-            (None, Some((near, _))) => self.fabric.interfaces[near].span,
+            (None, Some((near, _))) => self.fabric.interfaces[near].span.0,
             (None, None) => self.devices[switch].name.span,
         };
         let (source, peer_address) = self.between((switch, peer), link, of);
@@ -157,7 +157,7 @@ impl Made<'_> {
             peer,
             over,
             interface: link.map(|(near, _)| near),
-            span,
+            span: span.into(),
             source: keys.and_then(|keys| keys.source()).copied().or(source),
             peer_address: keys.and_then(|keys| keys.peer_address()).copied().or(peer_address),
             peer_as: keys
@@ -171,7 +171,8 @@ impl Made<'_> {
                     let written = keys.multihop().map(|hops| hops.span);
                     written.or_else(|| keys.taken_out("multihop"))
                 })
-                .unwrap_or(span),
+                .unwrap_or(span)
+                .into(),
             client: keys.unwrap_or(&nothing).client().at(span),
             next_hop: keys.and_then(|keys| keys.next_hop()).copied(),
             communities: keys.unwrap_or(&nothing).communities().at(span),

@@ -67,7 +67,7 @@ impl Made<'_> {
         let priorities = keys.vlan_priorities().map_or(&[][..], |all| &all.value.0);
         TreeSettings {
             switch,
-            span,
+            span: span.into(),
             mode,
             priority: keys.priority().written().copied(),
             region: keys.region().cloned(),

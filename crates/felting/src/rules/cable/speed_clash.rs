@@ -40,7 +40,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Entity::Cable(id) = cause.entity else { continue };
         let cable = fabric.cable(id);
         let [a, b] = cable.ends.map(|end| fabric.port(end.value).span);
-        runs.entry([cable.span, a, b]).or_default().push(id);
+        runs.entry([cable.span.0, a.0, b.0]).or_default().push(id);
     }
     for cables in runs.into_values() {
         let [a, b] = fabric.cable(cables[0]).ends;
@@ -58,8 +58,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 format!("the cable from {one_name} to {other_name} {joins} {one} and {other}"),
             )
             .related(b.span, format!("{other_name} is {other}"))
-            .related(port_a.span, format!("{one_name} is set here"))
-            .related(port_b.span, format!("{other_name} is set here"))
+            .related(port_a.span.0, format!("{one_name} is set here"))
+            .related(port_b.span.0, format!("{other_name} is set here"))
             .wire(stays)
             .remedy("set both ports alike, or plug the cable where it belongs");
         let ends = cables.iter().flat_map(|&cable| fabric.cable(cable).ends);

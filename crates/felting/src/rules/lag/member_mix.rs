@@ -82,7 +82,7 @@ fn report(
         let port = fabric.member(member).port.value;
         match fabric.link(port).filter(|_| !by_rate) {
             Some((cable, _)) => fabric.cable(cable).medium.map(|medium| medium.span),
-            None => Some(fabric.port(port).span),
+            None => Some(fabric.port(port).span.0),
         }
     };
     let what = |member: MemberId| {

@@ -50,7 +50,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 ports.join(" and ")
             ),
         )
-        .related(plug(fabric, far).unwrap_or(fabric.port(far).span), "in no LAG")
+        .related(plug(fabric, far).unwrap_or(fabric.port(far).span.0), "in no LAG")
         .wire(format!(
             "{}; {} takes the members for separate links",
             left_alone(cx, lag),

@@ -142,7 +142,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 ),
             )
             .related(
-                first.as_number.map_or(first.span, |asn| asn.span),
+                first.as_number.map_or(first.span.0, |asn| asn.span),
                 format!("{twin}, which they passed, is in the same AS"),
             )
             .wire(format!("what {peer} passes on from behind {twin} never gets behind {name}"))

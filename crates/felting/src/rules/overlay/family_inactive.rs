@@ -53,7 +53,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             };
             let place = |session: &Session| {
                 let own = session.families.iter().find(|one| one.value == family);
-                own.or(session.families.first()).map_or(session.span, |one| one.span)
+                own.or(session.families.first()).map_or(session.span.0, |one| one.span)
             };
             if !said.insert((place(lacks), place(has))) {
                 break;

@@ -59,7 +59,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 }
                 _ => continue,
             };
-            cases.entry(session.multihop_at).or_default().push((id, needed));
+            cases.entry(session.multihop_at.0).or_default().push((id, needed));
         }
     }
     for (place, sessions) in cases {
@@ -84,7 +84,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 format!("the eBGP session of {name} with {peer} lacks multihop{more}"),
             )
             .related(
-                twin.map_or(fabric.device(session.peer).name.span, |twin| twin.span),
+                twin.map_or(fabric.device(session.peer).name.span, |twin| twin.span.0),
                 format!("the other end, on {peer}"),
             )
             .wire(match needed {

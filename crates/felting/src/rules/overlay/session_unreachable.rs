@@ -110,7 +110,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     address.value, loss.why
                 ),
             )
-            .related(session.span, format!("the session of {name} with {peer}"))
+            .related(session.span.0, format!("the session of {name} with {peer}"))
             .wire(format!("the session of {name} with {peer} stays down, and no route crosses it"))
             .remedy(loss.remedy)
             .about(session.device)

@@ -56,9 +56,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let expected = other
             .peer_address
             .map_or_else(|| "none".to_owned(), |address| address.value.to_string());
-        let place = one.source.map_or(one.span, |source| source.span);
-        let theirs = other.peer_address.map_or(other.span, |address| address.span);
-        let theirs = if theirs == place { other.span } else { theirs };
+        let place = one.source.map_or(one.span.0, |source| source.span);
+        let theirs = other.peer_address.map_or(other.span.0, |address| address.span);
+        let theirs = if theirs == place { other.span.0 } else { theirs };
         if !said.insert((place, theirs)) {
             continue;
         }

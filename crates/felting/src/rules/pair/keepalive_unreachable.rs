@@ -111,7 +111,7 @@ fn report(
         KeepaliveFault::LinkDown(port) => (
             from.span,
             format!("on {}", fabric.port_label(port)),
-            fabric.port(port).span,
+            fabric.port(port).span.0,
             "the port has no link to the other side".to_owned(),
         ),
         KeepaliveFault::Down => return,

@@ -50,7 +50,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 labels.join(" and ")
             ),
         )
-        .related(fabric.port(first.value).span, format!("{} is one port", labels[0]))
+        .related(fabric.port(first.value).span.0, format!("{} is one port", labels[0]))
         .wire("the loss of one cable takes the peer link down, and with it half of the pair")
         .remedy("make a LAG of two cables between the sides, and name that")
         .about(pair.sides[0].switch.value)

@@ -51,7 +51,7 @@ fn partition(fabric: &Fabric, port: PortId) -> (String, Span) {
     let label = fabric.port_name(port);
     match settings.and_then(|settings| settings.partition.as_ref()) {
         Some(name) => (format!("{label} is in the partition {}", name.value), name.span),
-        None => (format!("{label} is in no partition"), fabric.port(port).span),
+        None => (format!("{label} is in no partition"), fabric.port(port).span.0),
     }
 }
 

@@ -32,7 +32,8 @@ runs = "mud-1 p1 -- mud-2 p1"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let vlan = |end: &End<'_>| end.own.untagged.map(|vlan| vlan.value);
-    let place = |end: &End<'_>| -> Span { end.own.untagged.map_or(end.own.span, |vlan| vlan.span) };
+    let place =
+        |end: &End<'_>| -> Span { end.own.untagged.map_or(end.own.span.0, |vlan| vlan.span) };
     let differ = bridged_links(cx).filter(|[a, b]| vlan(a) != vlan(b));
     for ([a, b], more) in once_a_place(differ, |[_, b]| place(b)) {
         let says = |end: &End<'_>| match vlan(end) {

@@ -65,7 +65,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let own = || fabric.device(overlay.device).mac.value;
             let text =
                 mac.map_or_else(|| format!("its own, {}", own()), |mac| mac.value.to_string());
-            Some(Setting { presence, span: mac.map_or(overlay.span, |mac| mac.span), text })
+            Some(Setting { presence, span: mac.map_or(overlay.span.0, |mac| mac.span), text })
         });
         let settings: Vec<Setting> = settings.collect();
         let odd = Odd {

@@ -69,7 +69,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .related(
                 fabric
                     .overlay_of(fabric.presence(other).switch)
-                    .map_or(segment.name.span, |o| o.span),
+                    .map_or(segment.name.span, |o| o.span.0),
                 format!("{twin} is one, for one"),
             )
             .wire(format!("hosts of {} at {name} reach nobody at other leaves", segment.name.value))

@@ -62,7 +62,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 router.is_some_and(|router| cx.state.delivers(router, point.value).is_err())
             });
             let (place, text) = match (overlay.rendezvous.is_empty(), unreached) {
-                (true, _) => (overlay.span, "no rendezvous point is written".to_owned()),
+                (true, _) => (overlay.span.0, "no rendezvous point is written".to_owned()),
                 (false, Some(point)) => {
                     (point.span, format!("nobody has a route to {}", point.value))
                 }

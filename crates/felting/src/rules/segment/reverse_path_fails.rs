@@ -74,7 +74,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let Some(blocked) = toward.blocks_joins(fabric, switch) else { continue };
                 let (name, at) = (fabric.device_name(switch), fabric.interface(blocked));
                 out.report(
-                    at.span,
+                    at.span.0,
                     format!("{} does not route multicast", fabric.interface_label(blocked)),
                     format!(
                         "the way of {name} to the rendezvous point {} is not routed for \

@@ -46,7 +46,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 .tag
                 .map_or_else(|| "untagged".to_owned(), |tag| format!("tag {}", tag.value));
             out.report(
-                interface.tag.map_or(interface.span, |tag| tag.span),
+                interface.tag.map_or(interface.span.0, |tag| tag.span),
                 format!("{}: {has}", fabric.interface_label(first)),
                 format!(
                     "the WAN path {} has tag {}, but {} uses {has}",

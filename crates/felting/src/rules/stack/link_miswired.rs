@@ -62,7 +62,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     format!("leads to {far_label}"),
                     format!("the stack port {label} leads to {far_label}, which is {what}"),
                 )
-                .related(fabric.port(port).span, format!("{name} has its stack ports here"))
+                .related(fabric.port(port).span.0, format!("{name} has its stack ports here"))
                 .wire("the cable joins no members: the ring is a chain, or the stack is split")
                 .remedy("plug it into a stack port of the next member")
                 .about(stack.switch.value);

@@ -45,7 +45,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             if speed(first) > speed(other) { (first, other) } else { (other, first) };
         let text = |port| format!("{} is {}", fabric.port_name(port), speed(port));
         out.report(
-            fabric.port(slower).span,
+            fabric.port(slower).span.0,
             text(slower),
             format!(
                 "the links of the stack {name} differ in speed: {}, {}",
@@ -53,7 +53,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 text(slower)
             ),
         )
-        .related(fabric.port(quicker).span, text(quicker))
+        .related(fabric.port(quicker).span.0, text(quicker))
         .wire(format!(
             "what crosses {} gets {} and not {}",
             fabric.port_name(slower),

@@ -73,7 +73,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         }
         draft = match free.first() {
             Some(&port) => draft.related(
-                fabric.port(port).span,
+                fabric.port(port).span.0,
                 format!("{} without a link", crate::diagnostic::some_of(&names)),
             ),
             None => draft

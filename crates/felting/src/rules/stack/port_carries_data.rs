@@ -58,7 +58,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Some((place, what)) = in_lag.or(carried) else { continue };
         let label = fabric.port_label(port);
         out.report(place, what.clone(), format!("the stack port {label} {what}"))
-            .related(fabric.port(port).span, format!("{} is a stack port", fabric.port_name(port)))
+            .related(
+                fabric.port(port).span.0,
+                format!("{} is a stack port", fabric.port_name(port)),
+            )
             .wire("the settings do nothing, or the stack loses the link")
             .remedy("use another port for data, or take the port out of `stack_ports`")
             .about(fabric.port(port).device);

@@ -52,7 +52,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let mut settings: Vec<_> = fabric.port_settings.iter().collect();
     settings.sort_unstable_by_key(|&(&port, _)| port);
     used.extend(
-        settings.into_iter().map(|(&port, own)| (port, own.span, "has settings".to_owned())),
+        settings.into_iter().map(|(&port, own)| (port, own.span.0, "has settings".to_owned())),
     );
     for (port, place, what) in used {
         let Some(member) = fabric.stack_member(port) else { continue };

@@ -116,6 +116,6 @@ fn differ(a: &TreeSettings, b: &TreeSettings) -> Option<(String, Span, String, S
             format!("the instances {}", map.collect::<Vec<_>>().join("; "))
         }
     };
-    let at = |settings: &TreeSettings| place(settings, which).unwrap_or(settings.span);
+    let at = |settings: &TreeSettings| place(settings, which).unwrap_or(settings.span.0);
     Some((text(&x, a), at(a), text(&y, b), at(b)))
 }

@@ -38,7 +38,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                         interface.device,
                         &fabric.interface_label(id),
                         interface.authentication.as_ref(),
-                        interface.span,
+                        interface.span.0,
                     )
                 };
                 (
@@ -52,7 +52,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let end = |id| {
                     let session = fabric.session(id);
                     let name = fabric.device_name(session.device);
-                    end(session.device, name, session.authentication.as_ref(), session.span)
+                    end(session.device, name, session.authentication.as_ref(), session.span.0)
                 };
                 let names = [near, far].map(|id| fabric.device_name(fabric.session(id).device));
                 (

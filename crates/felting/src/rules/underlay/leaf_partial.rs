@@ -81,8 +81,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let (name, names) = (fabric.device_name(leaf), crate::diagnostic::some_of(&names));
             // One that lacks a spine of its pod has a cable to another.
             let cabled = uplinks(fabric, leaf).first().and_then(|&(port, _)| fabric.link(port));
-            let cabled =
-                cabled.map_or(fabric.device(leaf).name.span, |(cable, _)| fabric.cable(cable).span);
+            let cabled = cabled
+                .map_or(fabric.device(leaf).name.span, |(cable, _)| fabric.cable(cable).span.0);
             let mut draft = out
                 .report(
                     fabric.device(leaf).name.span,

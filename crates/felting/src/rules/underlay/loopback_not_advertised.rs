@@ -65,7 +65,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if let (false, Some(session), Some(loopback)) =
             (says(Advertised::Loopbacks), sessions, router.loopbacks.first())
         {
-            lack(LOOPBACK, loopback.address(), fabric.session(session).span);
+            lack(LOOPBACK, loopback.address(), fabric.session(session).span.0);
         }
         if let (false, Some(vtep)) = (says(Advertised::Vteps), fabric.vtep_of(router.device)) {
             lack(VTEP, vtep.value, vtep.span);

@@ -42,7 +42,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let interface = fabric.interface(id);
                 End {
                     device: interface.device,
-                    span: interface.mtu.map_or(interface.span, |mtu| mtu.span),
+                    span: interface.mtu.map_or(interface.span.0, |mtu| mtu.span),
                     text: format!(
                         "{} takes {} bytes",
                         fabric.interface_label(id),

@@ -115,7 +115,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 ),
             )
             .related(
-                needed.written.unwrap_or(overlay.span),
+                needed.written.unwrap_or(overlay.span.0),
                 format!("{hosts} bytes of the hosts, and {} of outer headers", needed.headers),
             )
             .wire(format!(

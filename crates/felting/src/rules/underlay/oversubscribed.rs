@@ -89,7 +89,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 up / 1_000
             ),
         )
-        .related(fabric.port(first).span, format!("{} Gb/s to spines", up / 1_000))
+        .related(fabric.port(first).span.0, format!("{} Gb/s to spines", up / 1_000))
         .wire(
             "when hosts send at once, the uplinks are full and packets of everybody are dropped"
                 .to_owned(),

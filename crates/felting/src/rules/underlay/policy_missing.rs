@@ -57,14 +57,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             (session.import.is_empty(), "import", "takes no route from"),
             (session.export.is_empty(), "export", "tells no route to"),
         ] {
-            if !missing || !carries || !seen.insert((session.device, session.span, key == "import"))
+            if !missing
+                || !carries
+                || !seen.insert((session.device, session.span.0, key == "import"))
             {
                 continue;
             }
             let (name, other) =
                 (fabric.device_name(session.device), fabric.device_name(session.peer));
             out.report(
-                session.span,
+                session.span.0,
                 format!("{name} has no `{key}` here"),
                 format!("{name} {verb} {other}: its eBGP session has no {key} policy"),
             )

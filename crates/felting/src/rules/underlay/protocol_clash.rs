@@ -33,7 +33,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let interface = fabric.interface(id);
                 End {
                     device: interface.device,
-                    span: if interface.passive { interface.span } else { interface.protocol.span },
+                    span: if interface.passive {
+                        interface.span.0
+                    } else {
+                        interface.protocol.span
+                    },
                     text: match interface.passive {
                         true => format!("{} is passive", fabric.interface_label(id)),
                         false => format!(

@@ -43,7 +43,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Session(id) = cause.entity else { continue };
         let session = fabric.session(id);
-        groups.entry((session.device, session.span)).or_default().push(session.peer);
+        groups.entry((session.device, session.span.0)).or_default().push(session.peer);
     }
     for ((device, span), mut peers) in groups {
         peers.dedup();

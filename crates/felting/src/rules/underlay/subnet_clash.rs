@@ -41,7 +41,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     span: match (interface.addresses.first(), interface.unnumbered.value) {
                         (_, true) => interface.unnumbered.span,
                         (Some(address), _) => address.span,
-                        (None, _) => interface.span,
+                        (None, _) => interface.span.0,
                     },
                     text: match (interface.addresses.first(), interface.unnumbered.value) {
                         (_, true) => format!("{} is unnumbered", fabric.interface_label(id)),

@@ -43,7 +43,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let interface = fabric.interface(id);
                 End {
                     device: interface.device,
-                    span: interface.tag.map_or(interface.span, |tag| tag.span),
+                    span: interface.tag.map_or(interface.span.0, |tag| tag.span),
                     text: interface.tag.map_or_else(
                         || format!("{} is untagged", fabric.interface_label(id)),
                         |tag| {

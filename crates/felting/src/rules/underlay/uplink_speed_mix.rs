@@ -61,12 +61,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         }
         let name = fabric.device_name(router.device);
         out.report(
-            fabric.port(slow).span,
+            fabric.port(slow).span.0,
             format!("{} has {}", fabric.port_name(slow), speed(slow)),
             format!("the uplinks of {name} have different speeds"),
         )
         .related(
-            fabric.port(quick).span,
+            fabric.port(quick).span.0,
             format!("{} has {}", fabric.port_name(quick), speed(quick)),
         )
         .wire(format!(

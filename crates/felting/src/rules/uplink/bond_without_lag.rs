@@ -58,7 +58,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     ports.join(" and ")
                 ),
             )
-            .related(plug(fabric, far).unwrap_or(fabric.port(far).span), "this port is in no LAG")
+            .related(plug(fabric, far).unwrap_or(fabric.port(far).span.0), "this port is in no LAG")
             .wire(format!(
                 "{}; the switch takes the NICs for separate hosts with one address",
                 left_alone(cx, bond)

@@ -52,7 +52,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .find(|(_, bond)| bond.host == host && bond.nics.iter().any(|nic| nic.value == far));
         let (place, label) = match bond {
             Some((_, bond)) => (bond.name.span, "this bond does not aggregate".to_owned()),
-            None => (plug(fabric, far).unwrap_or(fabric.port(far).span), "in no bond".to_owned()),
+            None => (plug(fabric, far).unwrap_or(fabric.port(far).span.0), "in no bond".to_owned()),
         };
         out.report(
             span,

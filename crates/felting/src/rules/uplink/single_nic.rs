@@ -38,7 +38,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Some((_, far)) = fabric.link(nic) else { continue };
         let switch = fabric.device_name(fabric.port(far).device);
         out.report(
-            fabric.port(nic).span,
+            fabric.port(nic).span.0,
             "the only NIC",
             format!("{name} has a single NIC, to {switch}"),
         )

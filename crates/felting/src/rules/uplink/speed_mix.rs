@@ -40,7 +40,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let host = fabric.device_name(bond.host);
         let (a, b) = (fabric.port_name(fast.value), fabric.port_name(slow.value));
         out.report(
-            fabric.port(slow.value).span,
+            fabric.port(slow.value).span.0,
             format!("{b} has {low}"),
             format!("the bond {} of {host} has {a} of {high} and {b} of {low}", bond.name.value),
         )

@@ -83,7 +83,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     format!("{} is a partner of its own", half_name(fabric, lag)),
                 ),
                 None => draft.related(
-                    plug(fabric, far).unwrap_or(fabric.port(far).span),
+                    plug(fabric, far).unwrap_or(fabric.port(far).span.0),
                     format!("{} is in no LAG", fabric.port_label(far)),
                 ),
             };
