@@ -52,6 +52,11 @@ pub mod value;
 pub mod walk;
 pub mod wire;
 
+/// The crates whose types are in the interface of this one, as it uses them.
+pub mod external {
+    pub use {jiff, serde_json, smallvec, smol_str, toml};
+}
+
 pub use behavior::State;
 pub use diagnostic::{Finding, Report, Rule, Severity};
 pub use fabric::{Condition, Fabric};

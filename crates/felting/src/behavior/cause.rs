@@ -16,6 +16,7 @@ typed_id! {
 
 /// What a cause is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
 pub enum Entity {
     /// A switch or host.
     Device(DeviceId),
@@ -44,6 +45,7 @@ pub enum Entity {
 /// Which side of an entity a cause is about. A rule about settings leaves alone what a cause has
 /// claimed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
 pub enum Aspect {
     /// Whether there is a link.
     Link,

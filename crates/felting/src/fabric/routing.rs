@@ -173,6 +173,7 @@ impl StaticRoute {
 
 /// By what a static route leads.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Via {
     /// An address.
     Address(IpAddr),
@@ -204,6 +205,7 @@ impl Policy {
 
 /// A policy as a session names it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum PolicyName {
     /// The one that lets everything through.
     Everything,

@@ -180,6 +180,7 @@ words! {
     }
 
     /// By what the parts of a split stack notice each other.
+    #[non_exhaustive]
     SplitDetection, "a stack's split detection" {
         /// By a link between members that carries nothing else.
         Link = "link",
@@ -320,6 +321,7 @@ words! {
     }
 
     /// How frames for many get to all VTEPs of a segment.
+    #[non_exhaustive]
     Replication, "how flooding is done" {
         /// A copy to each VTEP that says so by a type 3 route (RFC 8365 section 5.1.3).
         HeadEnd = "head-end",
@@ -330,6 +332,7 @@ words! {
     }
 
     /// What frames travel in between VTEPs (RFC 9012 section 13).
+    #[non_exhaustive]
     Encapsulation, "an encapsulation" {
         /// VXLAN (RFC 7348).
         Vxlan = "vxlan",
@@ -340,6 +343,7 @@ words! {
     }
 
     /// Where route targets come from that are not written.
+    #[non_exhaustive]
     TargetRule, "where route targets come from" {
         /// From a pattern with the VNI in it.
         Given = "given",

@@ -8,6 +8,7 @@ use crate::value::{Encapsulation, MacAddr, VlanId, Vni};
 
 /// To whom a frame is addressed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
 pub enum Destination {
     /// One station.
     Station(MacAddr),

@@ -13,6 +13,7 @@ use crate::value::{IpPrefix, VlanId, Vni};
 
 /// A table that packets are routed by.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
 pub enum Table {
     /// A tenant's.
     Vrf(VrfId),
