@@ -32,101 +32,83 @@ use unicode_width::UnicodeWidthStr;
 use crate::Style;
 use crate::explain::wrap;
 
-/// What a sheet can be about.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Topic {
-    /// The two ends of every LAG, and whether it is up.
-    Lags,
-    /// The members of every LAG, with what each says in LACP.
-    Members,
-    /// The two sides of every pair: roles, peer link, keepalive.
-    Pairs,
-    /// The members of every stack.
-    Stacks,
-    /// The leaves of every Ethernet segment.
-    EthernetSegments,
-    /// The spanning trees: roots, roles and states, with what decided each.
-    Tree,
-    /// The segments and where they are.
-    Segments,
-    /// The cables, one a row.
-    Cables,
-    /// The addresses and numbers of every switch.
-    Addresses,
-    /// The links of the underlay, and whether the routers at their ends are neighbors.
-    Adjacencies,
-    /// The BGP sessions.
-    Sessions,
-    /// The underlay's routes of one switch.
-    UnderlayRoutes,
-    /// The EVPN routes of one VTEP.
-    EvpnRoutes,
-    /// The segments by VTEP.
-    Matrix,
-    /// The VRFs.
-    Vrfs,
-    /// To whom each VTEP floods frames of each segment.
-    FloodLists,
-    /// The bandwidth of each leaf to hosts and to spines.
-    Oversubscription,
+/// A sheet as its file has it.
+struct Record {
+    /// The word for it.
+    word: &'static str,
+    /// What it shows.
+    about: &'static str,
+    /// Whether it is of one switch, which must be named.
+    of_one: bool,
+    /// Makes it; of one switch where its rows are by switch.
+    make: fn(&State, Option<DeviceId>, &Progress) -> Sheet,
 }
 
-impl Topic {
-    /// All topics, with the word for each and what it shows.
-    pub const ALL: &'static [(Self, &'static str, &'static str)] = &[
-        (Self::Lags, "lags", "every LAG end: is it up, on what, and if not why not"),
-        (
-            Self::Members,
-            "members",
-            "every LAG member: selected or not and why, and what its LACPDUs read",
-        ),
-        (Self::Pairs, "pairs", "every pair: who is primary and why, peer link, keepalive, groups"),
-        (Self::Stacks, "stacks", "every stack member: who is master and why, stack links"),
-        (
-            Self::EthernetSegments,
-            "ethernet-segments",
-            "every Ethernet segment from each of its leaves",
-        ),
-        (Self::Tree, "tree", "the spanning trees: root, role and state of each port, and why"),
-        (Self::Segments, "segments", "every segment: VLAN, VNI, VRF, subnets, and where it is"),
-        (Self::Cables, "cables", "every cable, with the ranges spread out"),
-        (
-            Self::Addresses,
-            "addresses",
-            "every address and number of every switch, written or allotted",
-        ),
-        (
-            Self::Adjacencies,
-            "adjacencies",
-            "every underlay link: are its routers neighbors, and if not why not",
-        ),
-        (Self::Sessions, "sessions", "every BGP session: is it up, what it carries, who reflects"),
-        (
-            Self::UnderlayRoutes,
-            "underlay-routes",
-            "the underlay's routes of one switch (--of), with all equal next hops",
-        ),
-        (
-            Self::EvpnRoutes,
-            "evpn-routes",
-            "the EVPN routes of one VTEP (--of): its own, those of others, what is \
-                 taken and why not",
-        ),
-        (Self::Matrix, "matrix", "the segments by VTEP, with their VNIs"),
-        (Self::Vrfs, "vrfs", "every VRF: VNI, targets, segments, leaks, the way out"),
-        (Self::FloodLists, "flood-lists", "to whom each VTEP floods frames of each segment"),
-        (
-            Self::Oversubscription,
-            "oversubscription",
-            "the bandwidth of each leaf to hosts and to spines",
-        ),
-    ];
+/// One line a sheet: its topic and its file.
+macro_rules! topics {
+    ($($(#[doc = $doc:literal])+ $topic:ident: $file:ident;)+) => {
+        /// What a sheet can be about.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+        #[non_exhaustive]
+        pub enum Topic {
+            $($(#[doc = $doc])+ $topic,)+
+        }
+
+        impl Topic {
+            /// All topics, with the word for each and what it shows.
+            pub const ALL: &'static [(Self, &'static str, &'static str)] =
+                &[$((Self::$topic, $file::SHEET.word, $file::SHEET.about)),+];
+
+            const fn record(self) -> Record {
+                match self {
+                    $(Self::$topic => $file::SHEET,)+
+                }
+            }
+        }
+    };
+}
+
+topics! {
+    /// The two ends of every LAG, and whether it is up.
+    Lags: lags;
+    /// The members of every LAG, with what each says in LACP.
+    Members: members;
+    /// The two sides of every pair: roles, peer link, keepalive.
+    Pairs: pairs;
+    /// The members of every stack.
+    Stacks: stacks;
+    /// The leaves of every Ethernet segment.
+    EthernetSegments: ethernet_segments;
+    /// The spanning trees: roots, roles and states, with what decided each.
+    Tree: tree;
+    /// The segments and where they are.
+    Segments: segments;
+    /// The cables, one a row.
+    Cables: cables;
+    /// The addresses and numbers of every switch.
+    Addresses: addresses;
+    /// The links of the underlay, and whether the routers at their ends are neighbors.
+    Adjacencies: adjacencies;
+    /// The BGP sessions.
+    Sessions: sessions;
+    /// The underlay's routes of one switch.
+    UnderlayRoutes: underlay_routes;
+    /// The EVPN routes of one VTEP.
+    EvpnRoutes: evpn_routes;
+    /// The segments by VTEP.
+    Matrix: matrix;
+    /// The VRFs.
+    Vrfs: vrfs;
+    /// To whom each VTEP floods frames of each segment.
+    FloodLists: flood_lists;
+    /// The bandwidth of each leaf to hosts and to spines.
+    Oversubscription: oversubscription;
 }
 
 impl Topic {
     /// Whether the sheet is of one switch, which must be named.
     pub fn is_of_one(self) -> bool {
-        matches!(self, Self::UnderlayRoutes | Self::EvpnRoutes)
+        self.record().of_one
     }
 }
 
@@ -297,26 +279,7 @@ impl Sheet {
     /// The sheet of a topic; of one switch, the rows that are about it where a sheet has rows by switch, else the
     /// whole sheet. A topic that [is of one switch](Topic::is_of_one) has no rows without one.
     pub fn of(topic: Topic, state: &State, only: Option<DeviceId>, progress: &Progress) -> Self {
-        let fabric = state.fabric();
-        match topic {
-            Topic::Addresses => addresses::sheet(fabric, only, progress),
-            Topic::Adjacencies => adjacencies::sheet(state, only, progress),
-            Topic::Sessions => sessions::sheet(state, only, progress),
-            Topic::UnderlayRoutes => underlay_routes::sheet(state, only, progress),
-            Topic::EvpnRoutes => evpn_routes::sheet(state, only, progress),
-            Topic::Matrix => matrix::sheet(fabric, progress),
-            Topic::Vrfs => vrfs::sheet(state, progress),
-            Topic::FloodLists => flood_lists::sheet(state, only, progress),
-            Topic::Oversubscription => oversubscription::sheet(fabric, only, progress),
-            Topic::Lags => lags::sheet(state, progress),
-            Topic::Members => members::sheet(state, progress),
-            Topic::Pairs => pairs::sheet(state, progress),
-            Topic::Stacks => stacks::sheet(state, progress),
-            Topic::EthernetSegments => ethernet_segments::sheet(state, progress),
-            Topic::Tree => tree::sheet(state, progress),
-            Topic::Segments => segments::sheet(fabric, progress),
-            Topic::Cables => cables::sheet(state, progress),
-        }
+        (topic.record().make)(state, only, progress)
     }
 
     /// The sheet as a text that ends with a line break.

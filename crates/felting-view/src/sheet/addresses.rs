@@ -5,9 +5,16 @@ use felting::diagnostic::At;
 use felting::fabric::DeviceId;
 use felting::progress::{Progress, Stage};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "addresses",
+    about: "every address and number of every switch, written or allotted",
+    of_one: false,
+    make: |state, only, progress| sheet(state.fabric(), only, progress),
+};
+
+fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let mut rows = Vec::new();
     for (_, router) in progress
         .each(Stage::Rows, fabric.routers())
@@ -54,7 +61,7 @@ pub(super) fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress
         }
     }
     Sheet {
-        topic: "addresses",
+        topic: SHEET.word,
         title: format!("Addresses and numbers{}", of(fabric)),
         keys: 3,
         columns: vec![

@@ -4,9 +4,16 @@ use felting::progress::{Progress, Stage};
 use felting::value::UnderlayProtocol;
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "adjacencies",
+    about: "every underlay link: are its routers neighbors, and if not why not",
+    of_one: false,
+    make: |state, only, progress| sheet(state, only, progress),
+};
+
+fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut rows = Vec::new();
     let mut down = 0;
@@ -59,7 +66,7 @@ pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) 
     }
     let total = count(rows.len(), "link");
     Sheet {
-        topic: "adjacencies",
+        topic: SHEET.word,
         title: format!("Routing neighbors{}: {total}, {down} down", of(fabric)),
         keys: 2,
         columns: vec![

@@ -4,9 +4,16 @@ use felting::progress::{Progress, Stage};
 use felting::value::Duplex;
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "cables",
+    about: "every cable, with the ranges spread out",
+    of_one: false,
+    make: |state, _, progress| sheet(state, progress),
+};
+
+fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let rows = progress.each(Stage::Rows, fabric.cables()).map(|(id, cable)| {
         let [near, far] = cable.ends.map(|end| end.value);
@@ -60,7 +67,7 @@ pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
         dead => format!("Cables{}: {}, {dead} of them without a link", of(fabric), rows.len()),
     };
     Sheet {
-        topic: "cables",
+        topic: SHEET.word,
         title,
         keys: 4,
         columns: vec![

@@ -2,9 +2,16 @@ use felting::State;
 use felting::behavior::Entity;
 use felting::progress::{Progress, Stage};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "ethernet-segments",
+    about: "every Ethernet segment from each of its leaves",
+    of_one: false,
+    make: |state, _, progress| sheet(state, progress),
+};
+
+fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut rows = Vec::new();
     for (id, segment) in progress.each(Stage::Rows, fabric.ethernet_segments()) {
@@ -45,7 +52,7 @@ pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
         }
     }
     Sheet {
-        topic: "ethernet-segments",
+        topic: SHEET.word,
         title: format!(
             "Ethernet segments{}: {}, each from every leaf",
             of(fabric),

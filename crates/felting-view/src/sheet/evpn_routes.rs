@@ -5,9 +5,16 @@ use felting::fabric::DeviceId;
 use felting::progress::Progress;
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, count};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, count};
 
-pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "evpn-routes",
+    about: "the EVPN routes of one VTEP (--of): its own, those of others, what is taken and why not",
+    of_one: true,
+    make: |state, only, progress| sheet(state, only, progress),
+};
+
+fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let name = only.map(|device| fabric.device_name(device)).unwrap_or_default();
     let own = only.map(|device| state.originated(device)).unwrap_or_default();
@@ -42,7 +49,7 @@ pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) 
         }
     });
     Sheet {
-        topic: "evpn-routes",
+        topic: SHEET.word,
         title,
         keys: 4,
         columns: vec![

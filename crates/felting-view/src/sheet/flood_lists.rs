@@ -3,9 +3,16 @@ use felting::fabric::{DeviceId, PresenceId};
 use felting::progress::{Progress, Stage};
 use felting::value::Replication;
 
-use super::{Cell, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "flood-lists",
+    about: "to whom each VTEP floods frames of each segment",
+    of_one: false,
+    make: |state, only, progress| sheet(state, only, progress),
+};
+
+fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut rows = Vec::new();
     for (_, segment) in progress.each(Stage::Rows, fabric.segments()) {
@@ -41,7 +48,7 @@ pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) 
         }
     }
     Sheet {
-        topic: "flood-lists",
+        topic: SHEET.word,
         title: format!("Flood lists{}", of(fabric)),
         keys: 2,
         columns: vec![

@@ -5,9 +5,16 @@ use felting::progress::{Progress, Stage};
 use felting::value::{Protocol, VlanId, VlanSet};
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "lags",
+    about: "every LAG end: is it up, on what, and if not why not",
+    of_one: false,
+    make: |state, _, progress| sheet(state, progress),
+};
+
+fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let vlans = vlans(fabric);
     let rows = progress.each(Stage::Rows, fabric.lags()).map(|(id, lag)| {
@@ -41,7 +48,7 @@ pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
         Row { cells, tone }
     });
     Sheet {
-        topic: "lags",
+        topic: SHEET.word,
         title: title(state),
         keys: 2,
         columns: vec![

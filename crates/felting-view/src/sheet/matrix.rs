@@ -5,7 +5,7 @@ use felting::Fabric;
 use felting::fabric::{DeviceId, PairId};
 use felting::progress::{Progress, Stage};
 
-use super::{Cell, Column, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Column, Record, Room, Row, Sheet, Tone, column, of};
 
 /// A VTEP of the matrix: a switch, or the two sides of a pair.
 #[derive(Debug)]
@@ -14,7 +14,14 @@ struct Place {
     switches: Vec<DeviceId>,
 }
 
-pub(super) fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "matrix",
+    about: "the segments by VTEP, with their VNIs",
+    of_one: false,
+    make: |state, _, progress| sheet(state.fabric(), progress),
+};
+
+fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
     let places = places(fabric);
     let of_switch: BTreeMap<DeviceId, usize> = places
         .iter()
@@ -67,7 +74,7 @@ pub(super) fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
         room: Room::Spare,
     });
     Sheet {
-        topic: "matrix",
+        topic: SHEET.word,
         title: format!("Segments by VTEP{}", of(fabric)),
         keys: 1,
         columns: named.into_iter().chain(vteps).collect(),

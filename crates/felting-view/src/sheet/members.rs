@@ -2,9 +2,16 @@ use felting::State;
 use felting::behavior::MemberState;
 use felting::progress::{Progress, Stage};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "members",
+    about: "every LAG member: selected or not and why, and what its LACPDUs read",
+    of_one: false,
+    make: |state, _, progress| sheet(state, progress),
+};
+
+fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let rows = progress.each(Stage::Rows, fabric.members()).map(|(id, member)| {
         let outcome = state.member(id);
@@ -51,7 +58,7 @@ pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
     let rows: Vec<Row> = rows.collect();
     let unused = rows.iter().filter(|row| row.tone != Tone::Plain).count();
     Sheet {
-        topic: "members",
+        topic: SHEET.word,
         title: match unused {
             0 => format!("LAG members{}: all {} in use", of(fabric), rows.len()),
             unused => format!(

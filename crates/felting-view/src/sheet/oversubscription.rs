@@ -2,9 +2,16 @@ use felting::Fabric;
 use felting::fabric::{DeviceId, DeviceKind, Load};
 use felting::progress::{Progress, Stage};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "oversubscription",
+    about: "the bandwidth of each leaf to hosts and to spines",
+    of_one: false,
+    make: |state, only, progress| sheet(state.fabric(), only, progress),
+};
+
+fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let switches = progress.each(Stage::Rows, fabric.devices()).filter(|(id, device)| {
         device.kind == DeviceKind::Switch && only.is_none_or(|only| only == *id)
     });
@@ -25,7 +32,7 @@ pub(super) fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress
         Some(Row { cells, tone })
     });
     Sheet {
-        topic: "oversubscription",
+        topic: SHEET.word,
         title: format!("Bandwidth to hosts and to spines{}", of(fabric)),
         keys: 1,
         columns: vec![

@@ -6,9 +6,16 @@ use felting::id::Id as _;
 use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "pairs",
+    about: "every pair: who is primary and why, peer link, keepalive, groups",
+    of_one: false,
+    make: |state, _, progress| sheet(state, progress),
+};
+
+fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut rows = Vec::new();
     let mut groups_of: Vec<Vec<GroupId>> = vec![Vec::new(); fabric.pairs().len()];
@@ -46,7 +53,7 @@ pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
         }
     }
     Sheet {
-        topic: "pairs",
+        topic: SHEET.word,
         title: format!("Pairs{}: {}", of(fabric), count(fabric.pairs().len(), "pair")),
         keys: 2,
         columns: vec![

@@ -7,9 +7,16 @@ use felting::fabric::{DeviceId, Segment};
 use felting::progress::{Progress, Stage};
 use felting::value::IpPrefix;
 
-use super::{Cell, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "segments",
+    about: "every segment: VLAN, VNI, VRF, subnets, and where it is",
+    of_one: false,
+    make: |state, _, progress| sheet(state.fabric(), progress),
+};
+
+fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
     let rows = progress.each(Stage::Rows, fabric.segments()).map(|(_, segment)| {
         let all =
             |texts: Vec<String>| if texts.is_empty() { Cell::Empty } else { Cell::List(texts) };
@@ -30,7 +37,7 @@ pub(super) fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
         Row { cells, tone }
     });
     Sheet {
-        topic: "segments",
+        topic: SHEET.word,
         title: format!("Segments{}", of(fabric)),
         keys: 1,
         columns: vec![

@@ -3,9 +3,16 @@ use felting::progress::{Progress, Stage};
 use felting::value::{Family, SessionOver};
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "sessions",
+    about: "every BGP session: is it up, what it carries, who reflects",
+    of_one: false,
+    make: |state, only, progress| sheet(state, only, progress),
+};
+
+fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut rows = Vec::new();
     let mut down = 0;
@@ -46,7 +53,7 @@ pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) 
     }
     let total = count(rows.len(), "session");
     Sheet {
-        topic: "sessions",
+        topic: SHEET.word,
         title: format!("BGP sessions{}: {total}, {down} down", of(fabric)),
         keys: 4,
         columns: vec![

@@ -4,9 +4,16 @@ use felting::fabric::{Stack, StackId};
 use felting::progress::{Progress, Stage};
 use felting::value::SplitDetection;
 
-use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "stacks",
+    about: "every stack member: who is master and why, stack links",
+    of_one: false,
+    make: |state, _, progress| sheet(state, progress),
+};
+
+fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut rows = Vec::new();
     for (id, stack) in progress.each(Stage::Rows, fabric.stacks()) {
@@ -15,7 +22,7 @@ pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
         }
     }
     Sheet {
-        topic: "stacks",
+        topic: SHEET.word,
         title: format!("Stacks{}: {}", of(fabric), count(fabric.stacks().len(), "stack")),
         keys: 2,
         columns: vec![

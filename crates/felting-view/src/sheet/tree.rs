@@ -5,9 +5,16 @@ use felting::id::Id as _;
 use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
 
-pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "tree",
+    about: "the spanning trees: root, role and state of each port, and why",
+    of_one: false,
+    make: |state, _, progress| sheet(state, progress),
+};
+
+fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let trees = state.trees();
     let view = View { fabric, trees };
@@ -45,7 +52,7 @@ pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
         alone => format!("; {} without a neighbour", count(alone, "bridge")),
     };
     Sheet {
-        topic: "tree",
+        topic: SHEET.word,
         title: match rows.is_empty() {
             true => format!("Spanning tree{}: no two bridges are linked", of(fabric)),
             false => format!(

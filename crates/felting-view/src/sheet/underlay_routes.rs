@@ -6,15 +6,22 @@ use felting::{Fabric, State};
 
 use rayon::prelude::*;
 
-use super::{Cell, Room, Row, Sheet, Tone, column, count};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, count};
 
-pub(super) fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "underlay-routes",
+    about: "the underlay's routes of one switch (--of), with all equal next hops",
+    of_one: true,
+    make: |state, only, progress| sheet(state, only, progress),
+};
+
+fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let router = only.and_then(|device| fabric.device(device).router);
     let rows: Vec<Row> = router.map(|router| rows(state, router, progress)).unwrap_or_default();
     let name = only.map(|device| fabric.device_name(device)).unwrap_or_default();
     Sheet {
-        topic: "underlay-routes",
+        topic: SHEET.word,
         title: format!(
             "Underlay routes of {name}: {}",
             count(rows.len(), "prefix").replace("prefixs", "prefixes")

@@ -6,9 +6,16 @@ use felting::progress::{Progress, Stage};
 use felting::value::RouteTarget;
 use felting::{Fabric, State};
 
-use super::{Cell, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
 
-pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
+pub(super) const SHEET: Record = Record {
+    word: "vrfs",
+    about: "every VRF: VNI, targets, segments, leaks, the way out",
+    of_one: false,
+    make: |state, _, progress| sheet(state, progress),
+};
+
+fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut segments_of: Vec<Vec<&str>> = vec![Vec::new(); fabric.vrfs().len()];
     for (_, segment) in fabric.segments() {
@@ -43,7 +50,7 @@ pub(super) fn sheet(state: &State, progress: &Progress) -> Sheet {
         Row { cells, tone: if differs { Tone::Impaired } else { Tone::Plain } }
     });
     Sheet {
-        topic: "vrfs",
+        topic: SHEET.word,
         title: format!("VRFs{}", of(fabric)),
         keys: 1,
         columns: vec![
