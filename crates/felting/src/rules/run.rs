@@ -11,7 +11,7 @@ use crate::behavior::State;
 use crate::diagnostic::{Finding, Report};
 use crate::fabric::{Condition, Fabric};
 use crate::progress::{Progress, Stage};
-use crate::walk::{Failure, judge};
+use crate::walk::{Failure, Unmet, judge};
 
 /// The rules about trouble that no other explains: they run when the others have.
 const LAST: &[&str] =
@@ -116,7 +116,10 @@ fn expected(state: &State, failures: &[Failure], report: &mut Report) -> Vec<Fin
         let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
         let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
         let walk = failure.walk.as_ref();
-        let place = walk.and_then(|walk| walk.explained_at(fabric, &all, &failure.lost));
+        let place = walk.and_then(|walk| match failure.unmet {
+            Unmet::Reached => walk.let_through_at(fabric, &all),
+            _ => walk.explained_at(fabric, &all, &failure.lost),
+        });
         match place.and_then(|place| report.findings.get_mut(place)) {
             Some(finding) => expect::explain(fabric, failure, severity, finding),
             None => {

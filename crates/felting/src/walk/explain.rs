@@ -3,7 +3,7 @@
 use smol_str::SmolStr;
 
 use super::expect::Lost;
-use super::path::{Act, Hop, Stop};
+use super::path::{Act, Hop, Stop, Table};
 use super::resolution::Asker;
 use super::walked::Walk;
 use crate::behavior::Apart;
@@ -104,10 +104,20 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             &["endpoint-gateway-wrong", "endpoint-address-reused", "segment-gateway"]
         }
         Stop::Expired | Stop::Circle | Stop::Astray => {
-            &["tree-", "endpoint-mac-reused", "switch-mac-reused", "underlay-"]
+            &["tree-", "vrf-", "endpoint-mac-reused", "switch-mac-reused", "underlay-"]
         }
     }
 }
+
+/// Rules about what lets traffic through that is to be kept apart, the surest first.
+const LETS_THROUGH: &[&str] = &[
+    "vrf-vni-reused",
+    "segment-vni-reused",
+    "segment-vlan-reused-on-switch",
+    "vrf-leak-undeclared",
+    "vrf-rt-clash",
+    "segment-vrf-clash",
+];
 
 /// Rules about what makes traffic slower or its ways fewer, and stops none.
 const STOPS_NOTHING: &[&str] = &[
@@ -182,7 +192,7 @@ impl Walk {
             let device = fabric.find_device(name);
             device.is_some_and(|id| fabric.device(id).kind == DeviceKind::Host)
         };
-        let own = self.segments(fabric, stop);
+        let own = self.segments(fabric, Some(stop));
         let of_segment = |name: &SmolStr| fabric.find_segment(name).is_some();
         let rank = |finding: &Finding| {
             let place = suspects.iter().position(|start| finding.rule.id.starts_with(start))?;
@@ -212,8 +222,31 @@ impl Walk {
         ranked.min().map(|(_, at)| at)
     }
 
+    /// The place of the finding that explains why the walk arrives where it must not: of a rule about what keeps
+    /// tenants and segments apart, that names two of those that it passes, or the one that it is in.
+    pub(crate) fn let_through_at(&self, fabric: &Fabric, findings: &[&Finding]) -> Option<usize> {
+        let mut names = self.segments(fabric, None);
+        for act in self.paths().flat_map(|path| &path.hops).flat_map(|hop| &hop.acts) {
+            match act {
+                Act::Routes { table: Table::Vrf(vrf), .. }
+                | Act::DecapsulatesRouted { vrf, .. } => {
+                    names.push(fabric.vrf(*vrf).name.value.clone());
+                }
+                _ => {}
+            }
+        }
+        let rank = |finding: &Finding| {
+            let place = LETS_THROUGH.iter().position(|id| *id == finding.rule.id)?;
+            let named = finding.about.iter().filter(|name| names.contains(name)).count();
+            (named > 0 && finding.severity > Severity::Hint)
+                .then_some((std::cmp::Reverse(named), place))
+        };
+        let ranked = findings.iter().enumerate().filter_map(|(at, one)| Some((rank(one)?, at)));
+        ranked.min().map(|(_, at)| at)
+    }
+
     /// The names of the segments that it has to do with.
-    fn segments(&self, fabric: &Fabric, stop: Stop) -> Vec<SmolStr> {
+    fn segments(&self, fabric: &Fabric, stop: Option<Stop>) -> Vec<SmolStr> {
         let asked =
             self.resolutions.iter().flat_map(|one| std::iter::once(&one.request).chain(&one.reply));
         let hops = asked.chain(self.paths()).flat_map(|path| &path.hops);
@@ -223,8 +256,8 @@ impl Walk {
             _ => None,
         });
         let at_stop = match stop {
-            Stop::NoCopy { presence, there, .. } => vec![presence, there],
-            Stop::Unknown { presence: Some(presence) } => vec![presence],
+            Some(Stop::NoCopy { presence, there, .. }) => vec![presence, there],
+            Some(Stop::Unknown { presence: Some(presence) }) => vec![presence],
             _ => Vec::new(),
         };
         let of_ends = [self.from, self.to].into_iter().flat_map(|terminal| {
@@ -277,7 +310,7 @@ impl Walk {
             names.push(fabric.segment(at.segment).name.value.clone());
             names.extend(at.vrf.map(|vrf| fabric.vrf(vrf.value).name.value.clone()));
         }
-        if let Stop::NoRoute(super::Table::Vrf(vrf)) = stop {
+        if let Stop::NoRoute(Table::Vrf(vrf)) = stop {
             names.push(fabric.vrf(vrf).name.value.clone());
         }
         if let Some(asker) = self.resolutions.iter().find(|one| one.answer.is_none()) {

@@ -226,3 +226,18 @@ fn the_demo_is_judged_as_when_tried() {
     compare(&|more| with(&demo_files("saltmarsh"), more), &names);
     assert!(judge(&state, &Progress::default()).is_empty());
 }
+
+/// Two tenants of one VNI: what then arrives where it must not, and what goes in a circle, is laid to the one finding.
+#[test]
+fn what_arrives_and_must_not_is_laid_to_what_lets_it_through() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/saltmarsh");
+    let mut overlay = Memory::default();
+    overlay.insert("more.toml", "[[vrf]]\nname = \"tides\"\nvni = 27002\n");
+    let disk = Disk::new(&folder);
+    let fabric = Fabric::from_layers(&[(&disk, "fabric.toml"), (&overlay, "more.toml")]);
+    let report = fabric.check();
+    let found: Vec<&str> = report.findings.iter().map(|finding| finding.rule.id).collect();
+    assert_eq!(found, ["vrf-vni-reused"]);
+    let laid = report.findings[0].what.related.iter().filter(|label| label.text.contains("fails"));
+    assert_eq!(laid.count(), 2, "{:#?}", report.findings[0].what.related);
+}
