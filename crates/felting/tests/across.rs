@@ -68,23 +68,31 @@ fn of_scaffolds_with_other_underlays() {
     hold("areas", &format!("{text}{area}"));
 }
 
-/// What only endpoints, hosts and expectations differ in, all routes are shared of.
+/// From the smallest example of each rule to the mended one and back: every kind of statement is among them.
+#[test]
+fn of_the_examples_of_all_rules() {
+    let none = Condition::default();
+    for rule in felting::rules::all() {
+        let [broken, mended] = [rule.broken.to_owned(), rule.mended()].map(|text| read(&text));
+        let states = [&broken, &mended].map(|fabric| anew(fabric, &none));
+        let there = states[0].across(&mended, &none);
+        assert!(format!("{there:?}") == format!("{:?}", states[1]), "{}", rule.id);
+        let back = there.across(&broken, &none);
+        assert!(format!("{back:?}") == format!("{:?}", states[0]), "{}", rule.id);
+    }
+}
+
+/// Where only what no router looks at differs, all routes are shared.
 #[test]
 fn routes_are_shared_where_nothing_touches_them() {
     let plan = Scaffold { pairs: 1, hosts: 2, segments: 2, ..Scaffold::default() };
     let text = plan.to_toml().unwrap();
     let none = Condition::default();
     let before = anew(&read(&text), &none);
-    let more = format!(
-        "# moved down\n{text}\n[[accept]]\nrule = \"pair-priority-tie\"\nreason = \"known\"\n"
-    );
-    let after = before.across(&read(&more), &none);
-    assert!(std::ptr::eq(before.underlay(), after.underlay()));
-    let less = text.replacen("router_id", "cluster_id", 1);
-    assert!(
-        !std::ptr::eq(before.underlay(), before.across(&read(&less), &none).underlay())
-            || less == text
-    );
-    let moved = text.replacen("protocol = \"ospf\"", "protocol = \"bgp\"", 1);
-    assert!(!std::ptr::eq(before.underlay(), before.across(&read(&moved), &none).underlay()));
+    let shares =
+        |text: &str| std::ptr::eq(before.underlay(), before.across(&read(text), &none).underlay());
+    let accepted = "[[accept]]\nrule = \"pair-priority-tie\"\nreason = \"known\"\n";
+    assert!(shares(&format!("# moved down\n{text}\n{accepted}")));
+    assert!(shares(&text.replacen("nic[1-2] 25G", "nic[1-2] 10G", 1)));
+    assert!(!shares(&text.replacen("protocol = \"ospf\"", "protocol = \"bgp\"", 1)));
 }

@@ -113,6 +113,11 @@ impl Bgp {
         self.classes.members.iter().filter_map(|members| members.first().copied()).collect()
     }
 
+    /// How far routes of a family get, if some session carries it.
+    fn spread(&self, family: Family) -> Option<&Spread> {
+        self.spread.iter().find(|(known, _)| *known == family).map(|(_, spread)| spread)
+    }
+
     /// What becomes of a speaker's routes at another, if they get there.
     pub(crate) fn verdict(
         &self,
@@ -121,14 +126,12 @@ impl Bgp {
         origin: RouterId,
         at: RouterId,
     ) -> Option<Verdict> {
-        let (_, spread) = self.spread.iter().find(|(known, _)| *known == family)?;
-        spread.verdict(fabric, &self.passing, family, origin, at)
+        self.spread(family)?.verdict(fabric, &self.passing, family, origin, at)
     }
 
     /// The color of a speaker in a family: those of one color have sessions set alike with as many of each color.
     pub(super) fn color(&self, fabric: &Fabric, family: Family, router: RouterId) -> Option<u32> {
-        let (_, spread) = self.spread.iter().find(|(known, _)| *known == family)?;
-        Some(spread.color(fabric, &self.passing, family, router))
+        Some(self.spread(family)?.color(fabric, &self.passing, family, router))
     }
 
     /// The speakers that a speaker's routes may reach otherwise than others of their color, in order, each with a
@@ -139,9 +142,7 @@ impl Bgp {
         family: Family,
         origin: RouterId,
     ) -> Option<Vec<(RouterId, u32)>> {
-        let Some((_, spread)) = self.spread.iter().find(|(known, _)| *known == family) else {
-            return Some(Vec::new());
-        };
+        let Some(spread) = self.spread(family) else { return Some(Vec::new()) };
         // What policies make of single prefixes may part those whose choice it changes.
         if self.by_prefix { None } else { spread.split_by(fabric, &self.passing, family, origin) }
     }

@@ -4,7 +4,7 @@ use std::net::IpAddr;
 
 use crate::diagnostic::At;
 use crate::fabric::{Fabric, PresenceId, SegmentSettings, VrfPresence};
-use crate::value::{GatewayKind, Irb, MacAddr, VrrpId};
+use crate::value::{GatewayKind, Irb, MacAddr};
 
 /// Whether a switch routes for a segment that is present on it: it has the gateway, and the VRF.
 pub(crate) fn is_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
@@ -17,7 +17,7 @@ pub(crate) fn is_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
         None => !is_vtep,
     };
     let named = segment.gateway_on.binary_search(&at.switch).is_ok();
-    let kind = settings.gateway_kind.map_or(GatewayKind::Anycast, |kind| kind.value);
+    let kind = settings.gateway_kind.value;
     let here = match (segment.gateway_on.is_empty(), kind) {
         (false, _) => named,
         // Without a place of its own, a central or shared gateway is where its address is.
@@ -45,7 +45,7 @@ pub(crate) fn gateway_mac(fabric: &Fabric, presence: PresenceId) -> Option<At<Ma
 /// The MAC address by which a switch has a gateway's address in a segment.
 pub(crate) fn mac_of_gateway(fabric: &Fabric, presence: PresenceId, gateway: IpAddr) -> MacAddr {
     let settings = fabric.settings_at(presence);
-    let shared = settings.gateway_kind.is_some_and(|kind| kind.value == GatewayKind::Vrrp);
+    let shared = settings.gateway_kind.value == GatewayKind::Vrrp;
     match gateway_mac(fabric, presence) {
         _ if shared => MacAddr::of_virtual_router(virtual_router(settings), gateway.is_ipv6()),
         Some(mac) => mac.value,
@@ -55,5 +55,5 @@ pub(crate) fn mac_of_gateway(fabric: &Fabric, presence: PresenceId, gateway: IpA
 
 /// Which virtual router a shared gateway address is.
 pub(crate) fn virtual_router(settings: &SegmentSettings) -> u32 {
-    settings.vrrp_id.map_or(VrrpId::MIN, |id| id.value.get())
+    settings.vrrp_id.get()
 }

@@ -119,19 +119,13 @@ pub struct Port {
 #[non_exhaustive]
 pub struct TreePort {
     /// Whether it is an edge port.
-    pub edge: Option<At<bool>>,
+    pub edge: At<bool>,
     /// Whether it takes part.
-    pub runs: Option<At<bool>>,
+    pub runs: bool,
     /// Its path cost.
     pub cost: Option<At<PathCost>>,
     /// Its port priority.
     pub priority: TreePortPriority,
-}
-
-impl Default for TreePort {
-    fn default() -> Self {
-        Self { edge: None, runs: None, cost: None, priority: TreePortPriority::DEFAULT }
-    }
 }
 
 /// Settings of a single port.
@@ -409,7 +403,7 @@ pub struct TreeSettings {
     /// The name of its MST region.
     pub region: Option<At<SmolStr>>,
     /// The revision of its MST region.
-    pub revision: Option<At<u16>>,
+    pub revision: At<u16>,
     /// The instances of its MST region, by number.
     pub instances: Vec<TreeInstance>,
     /// The priorities of single VLANs.

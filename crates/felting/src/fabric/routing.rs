@@ -309,7 +309,7 @@ pub struct Overlay {
 }
 
 /// What a segment is set to on some switches.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct SegmentSettings {
     /// Its subnets there.
@@ -317,15 +317,15 @@ pub struct SegmentSettings {
     /// Its gateway's addresses there.
     pub gateways: Vec<At<IpAddr>>,
     /// Which routers have the gateway's address.
-    pub gateway_kind: Option<At<GatewayKind>>,
+    pub gateway_kind: At<GatewayKind>,
     /// The gateway's MAC address.
     pub gateway_mac: Option<At<MacAddr>>,
     /// The switch's own addresses.
     pub addresses: Vec<At<IpInterface>>,
     /// The priority for a shared gateway address.
-    pub vrrp_priority: Option<At<VrrpPriority>>,
+    pub vrrp_priority: VrrpPriority,
     /// The virtual router identifier of a shared gateway address.
-    pub vrrp_id: Option<At<VrrpId>>,
+    pub vrrp_id: At<VrrpId>,
     /// The route targets of imports, where they are written.
     pub import: Option<Vec<At<RouteTarget>>>,
     /// The route targets of exports, where they are written.

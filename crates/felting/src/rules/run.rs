@@ -117,7 +117,7 @@ fn expected(state: &State, failures: &[Failure], report: &mut Report) -> Vec<Fin
         let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
         let walk = failure.walk.as_ref();
         let place = walk.and_then(|walk| match failure.unmet {
-            Unmet::Reached => walk.let_through_at(fabric, &all),
+            Unmet::Reached => walk.let_through_at(state, &all),
             _ => walk.explained_at(fabric, &all, &failure.lost),
         });
         match place.and_then(|place| report.findings.get_mut(place)) {

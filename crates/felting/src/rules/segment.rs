@@ -198,10 +198,7 @@ pub(super) fn gateways(fabric: &Fabric, segment: SegmentId) -> Vec<(PresenceId, 
     let presences = fabric.segment(segment).presences.iter();
     presences
         .filter(|&presence| is_gateway(fabric, presence))
-        .map(|presence| {
-            let kind = fabric.settings_at(presence).gateway_kind;
-            (presence, kind.map_or(GatewayKind::Anycast, |kind| kind.value))
-        })
+        .map(|presence| (presence, fabric.settings_at(presence).gateway_kind.value))
         .collect()
 }
 

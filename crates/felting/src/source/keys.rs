@@ -19,7 +19,7 @@ pub(crate) struct KeyDef {
     pub(crate) identity: bool,
     pub(crate) what: fn() -> String,
     pub(crate) schema: fn() -> Json,
-    /// What holds where it is not written, if that is always the same.
+    /// What holds where it is not written, if that is always the same: none or one.
     pub(crate) default: &'static [fn() -> toml::Value],
 }
 
@@ -28,7 +28,7 @@ pub(crate) trait Keys: Default {
     /// The table's name in the file.
     const TABLE: &'static str;
     const DOC: &'static str;
-    /// Where the table stands, if not at the top of a file.
+    /// Where the table stands, if not at the top of a file: none or one.
     const PLACE: &'static [&'static str];
     const DEFS: &'static [KeyDef];
 
@@ -212,7 +212,7 @@ macro_rules! statements {
             /// The tables of statements, in the order of the reference.
             pub(super) const TABLES: &[&str] = &[$(stringify!($table)),+];
 
-            /// Reads the statements of one table; none if there is no such table.
+            /// Reads the statements of one table, if there is such a table.
             pub(super) fn read(
                 &mut self,
                 cx: &mut Cx<'_>,

@@ -623,8 +623,8 @@ statements! {
         gateway_mac: MacAddr;
         /// The switch's own addresses, beside the gateway's.
         address: Many<IpInterface>;
-        /// The priority for the shared gateway address; the higher is the better, 100 by default (VRRP).
-        vrrp_priority: VrrpPriority;
+        /// The priority for the shared gateway address; the higher is the better (VRRP, RFC 9568 section 5.2.4).
+        vrrp_priority: VrrpPriority = 100;
         /// The virtual router identifier of the shared gateway address, from which its MAC address follows (VRRP, RFC
         /// 9568 section 7.3).
         vrrp_id: VrrpId = 1;

@@ -60,9 +60,8 @@ impl Walker<'_> {
         }
         let shared = settings.gateways.iter().any(|gateway| gateway.value == address)
             && is_gateway(self.fabric, presence);
-        let kind = settings.gateway_kind.map(|kind| kind.value);
         shared
-            && (kind != Some(GatewayKind::Vrrp) || {
+            && (settings.gateway_kind.value != GatewayKind::Vrrp || {
                 let segment = self.fabric.presence(presence).segment;
                 self.state.active_routers(segment).contains(&presence)
             })

@@ -6,7 +6,7 @@ use super::expect::Lost;
 use super::path::{Act, Hop, Stop, Table};
 use super::resolution::Asker;
 use super::walked::Walk;
-use crate::behavior::Apart;
+use crate::behavior::{Apart, State};
 use crate::diagnostic::{Finding, Report, Severity};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};
 
@@ -104,19 +104,17 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             &["endpoint-gateway-wrong", "endpoint-address-reused", "segment-gateway"]
         }
         Stop::Expired | Stop::Circle | Stop::Astray => {
-            &["tree-", "vrf-", "endpoint-mac-reused", "switch-mac-reused", "underlay-"]
+            &["tree-", "vrf-vni", "endpoint-mac-reused", "switch-mac-reused", "underlay-"]
         }
     }
 }
 
-/// Rules about what lets traffic through that is to be kept apart, the surest first.
+/// Rules that name two VRFs or segments between which something lets traffic through, the surest first.
 const LETS_THROUGH: &[&str] = &[
     "vrf-vni-reused",
     "segment-vni-reused",
     "segment-vlan-reused-on-switch",
     "vrf-leak-undeclared",
-    "vrf-rt-clash",
-    "segment-vrf-clash",
 ];
 
 /// Rules about what makes traffic slower or its ways fewer, and stops none.
@@ -192,7 +190,7 @@ impl Walk {
             let device = fabric.find_device(name);
             device.is_some_and(|id| fabric.device(id).kind == DeviceKind::Host)
         };
-        let own = self.segments(fabric, Some(stop));
+        let own = self.segments(fabric, stop);
         let of_segment = |name: &SmolStr| fabric.find_segment(name).is_some();
         let rank = |finding: &Finding| {
             let place = suspects.iter().position(|start| finding.rule.id.starts_with(start))?;
@@ -223,30 +221,24 @@ impl Walk {
     }
 
     /// The place of the finding that explains why the walk arrives where it must not: of a rule about what keeps
-    /// tenants and segments apart, that names two of those that it passes, or the one that it is in.
-    pub(crate) fn let_through_at(&self, fabric: &Fabric, findings: &[&Finding]) -> Option<usize> {
-        let mut names = self.segments(fabric, None);
-        for act in self.paths().flat_map(|path| &path.hops).flat_map(|hop| &hop.acts) {
-            match act {
-                Act::Routes { table: Table::Vrf(vrf), .. }
-                | Act::DecapsulatesRouted { vrf, .. } => {
-                    names.push(fabric.vrf(*vrf).name.value.clone());
-                }
-                _ => {}
-            }
-        }
+    /// tenants and segments apart, that names one of either end's which the other isn't in.
+    pub(crate) fn let_through_at(&self, state: &State, findings: &[&Finding]) -> Option<usize> {
+        let sides = [self.from, self.to].map(|terminal| kept_in(state, terminal));
+        let only = |side: usize, name: &SmolStr| {
+            sides[side].contains(name) && !sides[1 - side].contains(name)
+        };
         let rank = |finding: &Finding| {
             let place = LETS_THROUGH.iter().position(|id| *id == finding.rule.id)?;
-            let named = finding.about.iter().filter(|name| names.contains(name)).count();
-            (named > 0 && finding.severity > Severity::Hint)
-                .then_some((std::cmp::Reverse(named), place))
+            let joins =
+                [0, 1].iter().all(|&side| finding.about.iter().any(|name| only(side, name)));
+            (joins && finding.severity > Severity::Hint).then_some(place)
         };
         let ranked = findings.iter().enumerate().filter_map(|(at, one)| Some((rank(one)?, at)));
         ranked.min().map(|(_, at)| at)
     }
 
     /// The names of the segments that it has to do with.
-    fn segments(&self, fabric: &Fabric, stop: Option<Stop>) -> Vec<SmolStr> {
+    fn segments(&self, fabric: &Fabric, stop: Stop) -> Vec<SmolStr> {
         let asked =
             self.resolutions.iter().flat_map(|one| std::iter::once(&one.request).chain(&one.reply));
         let hops = asked.chain(self.paths()).flat_map(|path| &path.hops);
@@ -256,8 +248,8 @@ impl Walk {
             _ => None,
         });
         let at_stop = match stop {
-            Some(Stop::NoCopy { presence, there, .. }) => vec![presence, there],
-            Some(Stop::Unknown { presence: Some(presence) }) => vec![presence],
+            Stop::NoCopy { presence, there, .. } => vec![presence, there],
+            Stop::Unknown { presence: Some(presence) } => vec![presence],
             _ => Vec::new(),
         };
         let of_ends = [self.from, self.to].into_iter().flat_map(|terminal| {
@@ -335,6 +327,18 @@ impl Walk {
         }
         names
     }
+}
+
+/// The names of the segments that an end is in, and of their VRFs.
+fn kept_in(state: &State, terminal: Terminal) -> Vec<SmolStr> {
+    let fabric = state.fabric();
+    let segments = terminal.endpoint().map(|id| state.segments_of(id)).unwrap_or_default();
+    let of_segments = segments.iter().flat_map(|&id| {
+        let segment = fabric.segment(id);
+        let vrf = segment.vrf.map(|vrf| fabric.vrf(vrf.value).name.value.clone());
+        std::iter::once(segment.name.value.clone()).chain(vrf)
+    });
+    of_segments.collect()
 }
 
 /// The name of a device, and of the pair that it is of.

@@ -244,7 +244,7 @@ impl Leaves {
         let anycast = |kind: GatewayKind| kind == GatewayKind::Anycast;
         let plain = fabric.static_routes().is_empty()
             && !state.underlay().bgp.is_used()
-            && fabric.settings.values().all(|s| s.gateway_kind.is_none_or(|k| anycast(k.value)));
+            && fabric.settings.values().all(|s| anycast(s.gateway_kind.value));
         if !plain {
             return leaves;
         }

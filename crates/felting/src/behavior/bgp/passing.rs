@@ -70,7 +70,7 @@ impl Passing {
         among
     }
 
-    /// As [`propagate`], to some speakers only.
+    /// As [`propagate`](Self::propagate), to some speakers only.
     pub(crate) fn propagate_among(
         &self,
         fabric: &Fabric,

@@ -163,9 +163,6 @@ pub(crate) fn best_of(routes: &mut Vec<TenantRoute>) {
     routes.dedup();
 }
 
-/// The priority of a router of a shared gateway address, where none is written (RFC 9568 section 5.2.4).
-const DEFAULT_PRIORITY: u32 = 100;
-
 /// The priority of the router that owns the shared address (RFC 9568 section 5.2.4).
 const OWNER_PRIORITY: u32 = 255;
 
@@ -178,8 +175,8 @@ impl State {
         let presences = fabric.segment(segment).presences.iter();
         let mut sharing: Vec<PresenceId> = presences
             .filter(|&presence| {
-                let kind = fabric.settings_at(presence).gateway_kind.map(|kind| kind.value);
-                kind == Some(GatewayKind::Vrrp) && is_gateway(fabric, presence)
+                fabric.settings_at(presence).gateway_kind.value == GatewayKind::Vrrp
+                    && is_gateway(fabric, presence)
             })
             .collect();
         sharing.sort_by_key(|&presence| {
@@ -189,8 +186,7 @@ impl State {
                 .addresses
                 .iter()
                 .any(|own| settings.gateways.iter().any(|gateway| gateway.value == own.address()));
-            let written = settings.vrrp_priority.map_or(DEFAULT_PRIORITY, |own| own.get());
-            let priority = if owner { OWNER_PRIORITY } else { written };
+            let priority = if owner { OWNER_PRIORITY } else { settings.vrrp_priority.get() };
             let address = settings.addresses.first().map(|address| address.address());
             std::cmp::Reverse((priority, address))
         });

@@ -236,7 +236,7 @@ impl Builder<'_> {
             cost: tree.cost.map_or(0, |cost| cost.value.get()),
             bandwidth: None,
             vlans: vlans.clone(),
-            runs: !off && tree.runs.is_none_or(|runs| runs.value),
+            runs: !off && tree.runs,
             linked: false,
             lan: None,
         })

@@ -34,7 +34,7 @@ pub(crate) fn region_identity(settings: &TreeSettings) -> RegionIdentity {
     let instances = settings.instances.iter();
     (
         settings.region.as_ref().map(|name| name.value.clone()).unwrap_or_default(),
-        settings.revision.map_or(0, |revision| revision.value),
+        settings.revision.value,
         instances.map(|instance| (instance.id.value, instance.vlans.value.clone())).collect(),
     )
 }

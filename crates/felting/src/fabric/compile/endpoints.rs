@@ -5,7 +5,7 @@ use smol_str::SmolStr;
 
 use super::allotted::hash;
 use super::made::Made;
-use super::tenants::VrfNames;
+use super::tenants::{VrfNames, find_vrf};
 use crate::diagnostic::At;
 use crate::fabric::{
     Arenas, Condition, DeviceId, DeviceKind, Endpoint, Expectation, Loss, NetworkId, Scope,
@@ -97,12 +97,7 @@ impl Made<'_> {
         let found = self.fabric.segment_names.get(&name.value).copied();
         if found.is_none() {
             let known = self.fabric.segments.values().map(|segment| segment.name.as_str());
-            let remedy = match self.faults.nearest(&name.value, known) {
-                Some(nearest) => format!("did you mean {nearest}?"),
-                None => "add a [[segment]] of that name".to_owned(),
-            };
-            let message = format!("there is no segment {}", name.value);
-            self.faults.add(FaultKind::UnknownName, name.span, message, "no such name", remedy);
+            self.faults.unknown("segment", name, known, "add a [[segment]] of that name");
         }
         found.map(|id| At::new(id, name.span))
     }
@@ -117,17 +112,11 @@ impl Made<'_> {
                 let found = self.fabric.find_endpoint(&name.value);
                 if found.is_none() {
                     let known = self.fabric.endpoints.values().map(|e| e.name.as_str());
-                    let remedy = match self.faults.nearest(&name.value, known) {
-                        Some(nearest) => format!("did you mean {nearest}?"),
-                        None => "add an [[endpoint]] of that name".to_owned(),
-                    };
-                    let message = format!("there is no endpoint {}", name.value);
-                    self.faults.add(
-                        FaultKind::UnknownName,
-                        name.span,
-                        message,
-                        "no such name",
-                        remedy,
+                    self.faults.unknown(
+                        "endpoint",
+                        name,
+                        known,
+                        "add an [[endpoint]] of that name",
                     );
                 }
                 found.map(|id| At::new(id, name.span))
@@ -172,19 +161,7 @@ pub(super) fn expectations(
             found
         };
         let (from, to) = (terminals(&keys.from), terminals(&keys.to));
-        let vrf = keys.vrf.as_ref().and_then(|name| {
-            let found = vrfs.get(&name.value);
-            if found.is_none() {
-                let known = fabric.vrfs.values().map(|vrf| vrf.name.as_str());
-                let remedy = match faults.nearest(&name.value, known) {
-                    Some(nearest) => format!("did you mean {nearest}?"),
-                    None => "add a [[vrf]] of that name".to_owned(),
-                };
-                let message = format!("there is no VRF {}", name.value);
-                faults.add(FaultKind::UnknownName, name.span, message, "no such name", remedy);
-            }
-            found.map(|&id| At::new(id, name.span))
-        });
+        let vrf = keys.vrf.as_ref().and_then(|name| find_vrf(fabric, vrfs, name, faults));
         let mut despite = Vec::new();
         for text in keys.despite.iter().flat_map(|list| &list.value.0) {
             let loss = match text.value.as_str() {

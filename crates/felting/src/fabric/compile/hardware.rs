@@ -7,7 +7,7 @@ use super::things::Things;
 use crate::diagnostic::At;
 use crate::fabric::{Arenas, Hardware, HardwareId};
 use crate::id::Id;
-use crate::source::{Document, FaultKind, Faults, HardwareKeys, Layers, Many};
+use crate::source::{Document, Faults, HardwareKeys, Layers, Many};
 
 /// The kinds of switches by name, with their ports as written.
 pub(super) struct Kinds<'s> {
@@ -63,12 +63,7 @@ pub(super) fn kind_of(
     if found.is_none() {
         let mut known: Vec<_> = kinds.by_name.keys().map(SmolStr::as_str).collect();
         known.sort_unstable();
-        let remedy = match faults.nearest(&name.value, known) {
-            Some(nearest) => format!("did you mean {nearest}?"),
-            None => "add a [[hardware]] table of that name".to_owned(),
-        };
-        let message = format!("there is no hardware {}", name.value);
-        faults.add(FaultKind::UnknownName, name.span, message, "no such name", remedy);
+        faults.unknown("hardware", name, known, "add a [[hardware]] table of that name");
     }
     found.map(|&id| At::new(id, name.span))
 }

@@ -47,8 +47,8 @@ impl Made<'_> {
                 addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
                 partition: keys.partition().cloned(),
                 tree: TreePort {
-                    edge: keys.edge().written().copied(),
-                    runs: keys.tree().written().copied(),
+                    edge: keys.edge().at(thing.span),
+                    runs: keys.tree().value(),
                     cost: keys.tree_cost().copied(),
                     priority: keys.tree_priority().value(),
                 },
@@ -136,8 +136,8 @@ impl Made<'_> {
             segment_mode: keys.segment_mode().at(span),
             segment_preference: keys.segment_preference().copied(),
             tree: TreePort {
-                edge: keys.edge().written().copied(),
-                runs: keys.tree().written().copied(),
+                edge: keys.edge().at(span),
+                runs: keys.tree().value(),
                 cost: keys.tree_cost().copied(),
                 priority: keys.tree_priority().value(),
             },
@@ -299,6 +299,8 @@ impl Made<'_> {
         });
         let nics: Vec<_> = nics.collect();
         let said = Layers::only(keys);
+        // A host takes no part in trees: what would hold for a LAG of a switch that says nothing.
+        let unsaid = Layers::<LagKeys>::default();
         let lag = if let Some(protocol) = protocol {
             let priority = said.port_priority().value();
             let members = self.add_members(host, &written, priority);
@@ -328,7 +330,12 @@ impl Made<'_> {
                 segment: None,
                 segment_mode: At::new(SegmentMode::AllActive, span),
                 segment_preference: None,
-                tree: TreePort::default(),
+                tree: TreePort {
+                    edge: unsaid.edge().at(span),
+                    runs: unsaid.tree().value(),
+                    cost: None,
+                    priority: unsaid.tree_priority().value(),
+                },
             }))
         } else {
             for nic in &written {

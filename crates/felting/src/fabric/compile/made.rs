@@ -9,7 +9,7 @@ use crate::diagnostic::At;
 use crate::fabric::names::Names;
 use crate::fabric::{Arenas, Device, DeviceId, DeviceKind, PortId};
 use crate::id::IdVec;
-use crate::source::{Deviation, FaultKind, Faults, Keys, Many, Statement};
+use crate::source::{Deviation, FaultKind, Faults, Keys, Many, Statement, inner};
 
 /// What the later steps need: the devices are settled, the rest grows.
 pub(super) struct Made<'a> {
@@ -41,6 +41,29 @@ impl Made<'_> {
             unknown_port(self.fabric, made, name, self.faults);
         }
         found.map(|port| At::new(port, name.span))
+    }
+
+    /// The two names of a text such as `inlet-a et52`, or a fault that shows an example.
+    pub(super) fn switch_and_port(
+        &mut self,
+        text: &At<SmolStr>,
+        example: &str,
+    ) -> Option<(At<SmolStr>, At<SmolStr>)> {
+        let mut words = text.value.split_ascii_whitespace().map(|word| {
+            let start = word.as_ptr() as usize - text.value.as_ptr() as usize;
+            At::new(SmolStr::new(word), inner(text.span, &text.value, start..start + word.len()))
+        });
+        if let (Some(device), Some(port), None) = (words.next(), words.next(), words.next()) {
+            return Some((device, port));
+        }
+        self.faults.add(
+            FaultKind::BadValue,
+            text.span,
+            format!("{:?} is not a switch and a port", text.value),
+            format!("expected a switch and a port, such as \"{example}\""),
+            "write the name of the switch, a space, and that of the port",
+        );
+        None
     }
 
     /// The names that a statement's ranges make, each with the place of its range.

@@ -232,18 +232,11 @@ impl Made<'_> {
                 Some((id, _)) => found.push(At::new(PolicyName::Policy(id), name.span)),
                 None => {
                     let names = self.fabric.policies.values().map(|policy| policy.name.as_str());
-                    let remedy = match self.faults.nearest(&name.value, names.chain(["everything"]))
-                    {
-                        Some(nearest) => format!("did you mean {nearest}?"),
-                        None => "add a [[policy]] of that name, or say `everything`".to_owned(),
-                    };
-                    let message = format!("there is no policy {}", name.value);
-                    self.faults.add(
-                        FaultKind::UnknownName,
-                        name.span,
-                        message,
-                        "no such name",
-                        remedy,
+                    self.faults.unknown(
+                        "policy",
+                        name,
+                        names.chain(["everything"]),
+                        "add a [[policy]] of that name, or say `everything`",
                     );
                 }
             }

@@ -5,7 +5,7 @@ use smol_str::SmolStr;
 use super::made::Made;
 use crate::diagnostic::At;
 use crate::fabric::{DeviceKind, PortId, Site, Wan};
-use crate::source::{Document, FaultKind, inner};
+use crate::source::{Document, FaultKind};
 
 impl Made<'_> {
     pub(super) fn sites(&mut self, document: &Document) {
@@ -43,20 +43,7 @@ impl Made<'_> {
 
     /// The port that a text such as `inlet-a et52` means.
     fn wan_end(&mut self, text: &At<SmolStr>) -> Option<At<PortId>> {
-        let mut words = text.value.split_ascii_whitespace().map(|word| {
-            let start = word.as_ptr() as usize - text.value.as_ptr() as usize;
-            At::new(SmolStr::new(word), inner(text.span, &text.value, start..start + word.len()))
-        });
-        let (Some(device), Some(port), None) = (words.next(), words.next(), words.next()) else {
-            self.faults.add(
-                FaultKind::BadValue,
-                text.span,
-                format!("{:?} is not a switch and a port", text.value),
-                "expected a switch and a port, such as \"inlet-a et52\"",
-                "write the name of the switch, a space, and that of the port",
-            );
-            return None;
-        };
+        let (device, port) = self.switch_and_port(text, "inlet-a et52")?;
         let found = self.names.one(&device, Some(DeviceKind::Switch), self.faults)?;
         self.port(found, &port)
     }

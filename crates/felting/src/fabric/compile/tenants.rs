@@ -3,12 +3,12 @@ use smol_str::SmolStr;
 
 use super::made::Made;
 use super::things::{Thing, Things, too_many};
-use crate::diagnostic::At;
+use crate::diagnostic::{At, Span};
 use crate::fabric::{
-    DeviceId, Presence, Segment, SegmentSettings, SettingsId, Vrf, VrfId, VrfPresence,
+    Arenas, DeviceId, Presence, Segment, SegmentSettings, SettingsId, Vrf, VrfId, VrfPresence,
 };
 use crate::id::IdRange;
-use crate::source::{Deviation, Document, FaultKind, Keys, Layers, Many, SegmentKeys, Statement};
+use crate::source::{Deviation, Document, Faults, Keys, Layers, Many, SegmentKeys, Statement};
 use crate::value::{IpPrefix, Number, PoolKind, RouteTarget, Vni};
 
 /// VRFs by name.
@@ -110,7 +110,7 @@ impl Made<'_> {
                 let alike = deviations.iter().all(|deviations| !deviations.contains_key(&switch));
                 let settings = match usual {
                     Some(usual) if alike => usual,
-                    _ => self.fabric.settings.push(segment_settings(&here)),
+                    _ => self.fabric.settings.push(segment_settings(&here, thing.span)),
                 };
                 if alike {
                     usual = Some(settings);
@@ -195,18 +195,23 @@ impl Made<'_> {
     }
 
     pub(super) fn vrf(&mut self, name: &At<SmolStr>, vrfs: &VrfNames) -> Option<At<VrfId>> {
-        let found = vrfs.get(&name.value);
-        if found.is_none() {
-            let known = self.fabric.vrfs.values().map(|vrf| vrf.name.as_str());
-            let remedy = match self.faults.nearest(&name.value, known) {
-                Some(nearest) => format!("did you mean {nearest}?"),
-                None => "add a [[vrf]] of that name".to_owned(),
-            };
-            let message = format!("there is no VRF {}", name.value);
-            self.faults.add(FaultKind::UnknownName, name.span, message, "no such name", remedy);
-        }
-        found.map(|&id| At::new(id, name.span))
+        find_vrf(self.fabric, vrfs, name, self.faults)
     }
+}
+
+/// The VRF of a name, or a fault.
+pub(super) fn find_vrf(
+    fabric: &Arenas,
+    vrfs: &VrfNames,
+    name: &At<SmolStr>,
+    faults: &mut Faults,
+) -> Option<At<VrfId>> {
+    let found = vrfs.get(&name.value);
+    if found.is_none() {
+        let known = fabric.vrfs.values().map(|vrf| vrf.name.as_str());
+        faults.unknown("VRF", name, known, "add a [[vrf]] of that name");
+    }
+    found.map(|&id| At::new(id, name.span))
 }
 
 /// A thing, and the statements that speak of it.
@@ -229,18 +234,22 @@ pub(super) fn layers_at<'s, K: Keys>(
     layers.expect("a thing is made by at least one statement")
 }
 
-fn segment_settings(keys: &Layers<'_, SegmentKeys>) -> SegmentSettings {
+/// What a segment is set to by some layers, of a thing that is written at `span`.
+fn segment_settings(keys: &Layers<'_, SegmentKeys>, span: Span) -> SegmentSettings {
     let both = keys.targets();
     let targets =
         |own: Option<&At<Many<RouteTarget>>>| own.or(both).map(|targets| targets.value.0.clone());
+    // A default of a gateway stands where its addresses do.
+    let gateway = keys.gateway().and_then(|all| all.value.0.first()).map_or(span, |one| one.span);
+    let own = keys.address().and_then(|all| all.value.0.first()).map_or(gateway, |one| one.span);
     SegmentSettings {
         subnets: keys.subnet().map(|all| all.value.0.clone()).unwrap_or_default(),
         gateways: keys.gateway().map(|all| all.value.0.clone()).unwrap_or_default(),
-        gateway_kind: keys.gateway_kind().written().copied(),
+        gateway_kind: keys.gateway_kind().at(gateway),
         gateway_mac: keys.gateway_mac().copied(),
         addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
-        vrrp_priority: keys.vrrp_priority().copied(),
-        vrrp_id: keys.vrrp_id().written().copied(),
+        vrrp_priority: keys.vrrp_priority().value(),
+        vrrp_id: keys.vrrp_id().at(own),
         import: targets(keys.import_targets()),
         export: targets(keys.export_targets()),
         rd: keys.rd().copied(),

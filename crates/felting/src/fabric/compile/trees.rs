@@ -8,9 +8,7 @@ use crate::fabric::layout::report_range;
 use crate::fabric::{
     DeviceId, DeviceKind, Management, PortId, Repeater, TreeInstance, TreeSettings,
 };
-use crate::source::{
-    Document, FaultKind, Layers, ManagementKeys, Statement, TreeKeys, expand, inner,
-};
+use crate::source::{Document, FaultKind, Layers, ManagementKeys, Statement, TreeKeys, expand};
 
 impl Made<'_> {
     /// What each switch does about loops, with the switch.
@@ -71,7 +69,7 @@ impl Made<'_> {
             mode,
             priority: keys.priority().written().copied(),
             region: keys.region().cloned(),
-            revision: keys.revision().written().copied(),
+            revision: keys.revision().at(span),
             instances,
             vlan_priorities: priorities
                 .iter()
@@ -125,18 +123,7 @@ impl Made<'_> {
 
     /// The ports that a text such as `mud-[1-3] p4` means.
     fn attached(&mut self, text: &At<SmolStr>) -> Vec<At<PortId>> {
-        let mut words = text.value.split_ascii_whitespace().map(|word| {
-            let start = word.as_ptr() as usize - text.value.as_ptr() as usize;
-            At::new(SmolStr::new(word), inner(text.span, &text.value, start..start + word.len()))
-        });
-        let (Some(device), Some(port), None) = (words.next(), words.next(), words.next()) else {
-            self.faults.add(
-                FaultKind::BadValue,
-                text.span,
-                format!("{:?} is not a switch and a port", text.value),
-                "expected a switch and a port, such as \"mud-[1-3] p4\"",
-                "write the name of the switch, a space, and that of the port",
-            );
+        let Some((device, port)) = self.switch_and_port(text, "mud-[1-3] p4") else {
             return Vec::new();
         };
         let mut ports = Vec::new();

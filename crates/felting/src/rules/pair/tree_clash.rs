@@ -54,10 +54,7 @@ fn said(fabric: &Fabric, device: DeviceId, at: Span) -> [(String, Span); 3] {
         || "no region".to_owned(),
         |settings| {
             let name = settings.region.as_ref().map_or("", |name| name.value.as_str());
-            format!(
-                "the region {name:?}, revision {}",
-                settings.revision.map_or(0, |revision| revision.value)
-            )
+            format!("the region {name:?}, revision {}", settings.revision.value)
         },
     );
     let region_place =

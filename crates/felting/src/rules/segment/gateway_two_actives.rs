@@ -73,10 +73,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let apart_by_id = ids[0] != ids[1];
         let place = |presence: PresenceId| {
             let settings = fabric.settings_at(presence);
-            let id = settings.vrrp_id.filter(|_| apart_by_id).map(|id| id.span);
-            id.or(settings.addresses.first().map(|a| a.span))
-                .or(settings.gateways.first().map(|g| g.span))
-                .unwrap_or(segment.name.span)
+            let of_addresses = || {
+                let own = settings.addresses.first().map(|address| address.span);
+                own.or(settings.gateways.first().map(|gateway| gateway.span))
+            };
+            let of_id = apart_by_id.then_some(settings.vrrp_id.span);
+            of_id.or_else(of_addresses).unwrap_or(segment.name.span)
         };
         let name = |presence: PresenceId| fabric.device_name(fabric.presence(presence).switch);
         let (wire, remedy) = match apart_by_id {

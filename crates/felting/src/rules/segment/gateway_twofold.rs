@@ -56,14 +56,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let all = gateways(fabric, id);
         let Some(&(first, kind)) = all.first() else { continue };
         let Some(&(other, theirs)) = all.iter().find(|(_, other)| *other != kind) else { continue };
-        let place = |presence: PresenceId| {
-            let settings = fabric.settings_at(presence);
-            settings
-                .gateway_kind
-                .map(|kind| kind.span)
-                .or(settings.gateways.first().map(|g| g.span))
-                .unwrap_or(segment.name.span)
-        };
+        let place = |presence: PresenceId| fabric.settings_at(presence).gateway_kind.span;
         let name = |presence: PresenceId| fabric.device_name(fabric.presence(presence).switch);
         out.report(
             place(other),

@@ -46,13 +46,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, port) in trees.ports() {
         let edge = match port.carrier {
             Carrier::Port(physical) => match fabric.lag_of(physical) {
-                Some(lag) => fabric.lag(lag).tree.edge,
-                None => fabric.settings_of(physical).and_then(|settings| settings.tree.edge),
+                Some(lag) => Some(fabric.lag(lag).tree.edge),
+                None => fabric.settings_of(physical).map(|settings| settings.tree.edge),
             },
-            Carrier::Lag(lag) => fabric.lag(lag).tree.edge,
+            Carrier::Lag(lag) => Some(fabric.lag(lag).tree.edge),
             Carrier::Group(group) => {
-                let mut halves = fabric.group(group).halves.into_iter().flatten();
-                halves.find_map(|half| fabric.lag(half).tree.edge)
+                let halves = fabric.group(group).halves.into_iter().flatten();
+                halves.map(|half| fabric.lag(half).tree.edge).find(|edge| edge.value)
             }
         };
         let Some(edge) = edge.filter(|edge| edge.value) else { continue };

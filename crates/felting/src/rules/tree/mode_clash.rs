@@ -103,7 +103,7 @@ fn differ(a: &TreeSettings, b: &TreeSettings) -> Option<(String, Span, String, S
     }
     let place = |settings: &TreeSettings, which: usize| match which {
         0 => settings.region.as_ref().map(|name| name.span),
-        1 => settings.revision.map(|revision| revision.span),
+        1 => Some(settings.revision.span),
         _ => settings.instances.first().map(|instance| instance.vlans.span),
     };
     let which = [x.0 != y.0, x.1 != y.1, true].iter().position(|differs| *differs).unwrap_or(2);

@@ -3,10 +3,11 @@
 use std::fmt::Write as _;
 
 use rustc_hash::FxHashMap;
+use smol_str::SmolStr;
 
 use super::Fault;
 use super::kind::FaultKind;
-use crate::diagnostic::{Diagnostic, Span, nearest};
+use crate::diagnostic::{At, Diagnostic, Span, nearest};
 
 /// The most faults that are kept; what is beyond is counted.
 const MOST_KEPT: usize = 10_000;
@@ -91,6 +92,22 @@ impl Faults {
         if let Some((at, count)) = other.beyond {
             self.count_beyond(at, count);
         }
+    }
+
+    /// A name that nothing has: with the one that may have been meant, else with what to do.
+    pub(crate) fn unknown<'n>(
+        &mut self,
+        what: &str,
+        name: &At<SmolStr>,
+        known: impl IntoIterator<Item = &'n str>,
+        otherwise: &str,
+    ) {
+        let remedy = match self.nearest(&name.value, known) {
+            Some(nearest) => format!("did you mean {nearest}?"),
+            None => otherwise.to_owned(),
+        };
+        let message = format!("there is no {what} {}", name.value);
+        self.add(FaultKind::UnknownName, name.span, message, "no such name", remedy);
     }
 
     /// The name that is most like the one found; none if so many faults were found already that looking for it
