@@ -9,7 +9,7 @@ use libfuzzer_sys::fuzz_target;
 const ROOT: &str = r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = ["et[1-8] 25G", "et9 4x25G"]
+ports = ["p[1-8] 25G", "p9 4x25G"]
 [[host]]
 name = "hull-[01-02]"
 nics = "nic[1-2] 25G"

@@ -8,12 +8,12 @@ use libfuzzer_sys::fuzz_target;
 fuzz_target!(|text: &str| {
     let text = toml::Value::String(text.to_owned());
     let file = format!(
-        "[[switch]]\nname = \"kelp-[a-b]\"\nports = [\"et[1-8] 25G\", {text}]\n\
-         [[switch]]\nname = {text}\nports = \"et[1-2] 25G\"\n\
-         [[lag]]\non = [\"kelp-a\", {text}]\nname = \"across\"\nports = [\"et1\", {text}]\ntagged = {text}\n\
+        "[[switch]]\nname = \"kelp-[a-b]\"\nports = [\"p[1-8] 25G\", {text}]\n\
+         [[switch]]\nname = {text}\nports = \"p[1-2] 25G\"\n\
+         [[lag]]\non = [\"kelp-a\", {text}]\nname = \"across\"\nports = [\"p1\", {text}]\ntagged = {text}\n\
          [[segment]]\nname = \"tides\"\nvlan = 310\non = {text}\n\
          differs = [{{ on = {text}, vlan = 311 }}]\n\
-         [cabling]\nruns = [{text}, \"kelp-a et1 -- kelp-b et1\"]\n"
+         [cabling]\nruns = [{text}, \"kelp-a p1 -- kelp-b p1\"]\n"
     );
     let fabric = Fabric::from_text("ranges.toml", &file);
     for fault in fabric.faults() {

@@ -2,18 +2,26 @@
 
 use std::path::PathBuf;
 
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{Args, Parser, Subcommand, ValueEnum, ValueHint};
 use clap_complete::Shell;
+use clap_complete::engine::ArgValueCompleter;
+use felting::diagnostic::Severity;
 use felting_view::sheet::{Format, Topic};
 
-use felting::diagnostic::Severity;
+use crate::names;
 
 /// Models leaf-spine fabrics and finds the contradictions in them before anyone touches a device.
 #[derive(Debug, Parser)]
-#[command(name = "felting", version, max_term_width = 100)]
+#[command(name = "felting", version = env!("FELTING_BUILT"), max_term_width = 100)]
 pub(crate) struct Arguments {
     /// When to use colours; never where `NO_COLOR` is set, unless always.
-    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    #[arg(
+        long,
+        visible_alias = "color",
+        global = true,
+        value_name = "WHEN",
+        default_value = "auto"
+    )]
     pub(crate) colour: Colour,
     #[command(subcommand)]
     pub(crate) command: Command,
@@ -23,23 +31,23 @@ pub(crate) struct Arguments {
 pub(crate) enum Command {
     /// Read a fabric and report every contradiction in it.
     ///
-    /// Exit code: 0 if nothing is at or above the denied level, 1 if something is, 2 if the
-    /// fabric could not be read whole or the command was wrong.
+    /// Exit code: 0 if nothing is at or above the denied level, 1 if something is, 2 if a fabric could not be read
+    /// whole or the command was wrong.
     Check(CheckOptions),
     /// Write a first fabric file from a few numbers, to go on editing.
     New(NewOptions),
-    /// Print a table of what a fabric has.
-    Sheet {
-        /// What the table is about.
-        topic: TopicWord,
-        #[command(flatten)]
-        options: SheetOptions,
-    },
+    /// Print a table of what a fabric has; without a topic, list the topics.
+    Sheet(SheetOptions),
     /// Follow a packet from one end to the other and back: the way, and what it wears at each hop.
     ///
     /// Exit code: 0 if the packet and its reply arrive, 1 if one does not, 2 if the fabric could not be
     /// read whole or the command was wrong.
     Walk(WalkOptions),
+    /// Tell what a name means: what it is, where it is written and used, and what it is allotted.
+    ///
+    /// Exit code: 0 if the fabric has the name, 1 if it has not, 2 if it could not be read whole or the command was
+    /// wrong.
+    Where(WhereOptions),
     /// Draw the fabric: its cabling, overlay, tenants, spanning tree, or a walk.
     ///
     /// Exit code: 0 if it is drawn, 2 if the fabric could not be read whole or the command was wrong.
@@ -50,40 +58,121 @@ pub(crate) enum Command {
     Report(ReportOptions),
     /// Print the topology for other programs.
     Topology(TopologyOptions),
-    /// Tell what a rule is about, with an example and its mend; without a rule, list them all.
+    /// Tell what a rule is about, with an example and its mend; or list the rules of a family, with a word in
+    /// their id, or all.
     Explain {
-        /// The rule's id, such as lag-protocol-clash.
-        rule: Option<String>,
+        /// A rule's id, such as lag-protocol-clash, a family, such as lag, or a part of ids, such as mtu.
+        #[arg(add = ArgValueCompleter::new(names::rules))]
+        word: Option<String>,
+        /// The form of the answer.
+        #[arg(long, default_value = "text")]
+        format: TextFormat,
     },
     /// Show the main job on the demo fabrics: sheets of a clean one, findings of a stormy one.
     Demo {
         /// Write the files of both demo fabrics into a new folder instead, to try things on.
-        #[arg(long, value_name = "FOLDER")]
+        #[arg(long, value_name = "FOLDER", value_hint = ValueHint::DirPath)]
         into: Option<PathBuf>,
     },
     /// Print the JSON Schema of the fabric language, for editors.
-    Schema,
-    /// Print a completion script for a shell.
+    Schema {
+        #[command(flatten)]
+        output: Output,
+    },
+    /// Print what a shell needs to complete commands, options, and names of the fabric.
     Completions {
         /// The shell.
         shell: Shell,
     },
+    /// Write the manual pages into a new folder, for `man`.
+    Man {
+        /// The folder.
+        #[arg(value_hint = ValueHint::DirPath)]
+        folder: PathBuf,
+    },
 }
 
+/// Which fabric.
 #[derive(Args, Debug)]
 pub(crate) struct Input {
-    /// The fabric file.
-    #[arg(default_value = "fabric.toml")]
+    /// The fabric file, a folder that has a fabric.toml, or - for standard input, whose includes are looked for in
+    /// the working folder.
+    #[arg(default_value = "fabric.toml", value_hint = ValueHint::FilePath)]
     pub(crate) file: PathBuf,
-    /// An overlay document: what would be configured otherwise. Can be repeated.
-    #[arg(long, value_name = "FILE")]
+    #[command(flatten)]
+    pub(crate) variant: Variant,
+}
+
+/// What is laid over a fabric.
+#[derive(Args, Debug)]
+pub(crate) struct Variant {
+    /// A variant: what would be configured otherwise. Can be repeated.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
     pub(crate) with: Vec<PathBuf>,
+}
+
+/// What is down or moved while the question is asked.
+#[derive(Args, Debug)]
+pub(crate) struct Down {
+    /// What is down: kelp-a, "kelp-a p1", "cable kelp-a p1", "peer link of kelp", "keepalive of
+    /// kelp", "member 2 of jetty". Can be repeated.
+    #[arg(long, value_name = "THING", add = ArgValueCompleter::new(names::things))]
+    pub(crate) cut: Vec<String>,
+    /// An endpoint that is on another host: "web-1 to hull-04". Can be repeated.
+    #[arg(long = "move", value_name = "ENDPOINT to HOST", add = ArgValueCompleter::new(names::endpoints))]
+    pub(crate) moves: Vec<String>,
+}
+
+/// Of what part of the fabric.
+#[derive(Args, Debug)]
+pub(crate) struct Of {
+    /// Only what is about these: switches, hosts, pairs, stacks, segments, VRFs, sites, by name or pattern. Can be
+    /// repeated.
+    #[arg(long, value_name = "NAME", add = ArgValueCompleter::new(names::parts))]
+    pub(crate) of: Vec<String>,
+}
+
+/// Which findings.
+#[derive(Args, Debug)]
+pub(crate) struct Which {
+    /// Only what these rules or families of rules find. Can be repeated.
+    #[arg(long, value_name = "RULE", add = ArgValueCompleter::new(names::rules))]
+    pub(crate) only: Vec<String>,
+    /// Not what these rules or families of rules find. Can be repeated.
+    #[arg(long, value_name = "RULE", add = ArgValueCompleter::new(names::rules))]
+    pub(crate) skip: Vec<String>,
+    /// Only what is about these switches, hosts, pairs, segments or endpoints, by name or pattern. Can be repeated.
+    #[arg(long, value_name = "NAME", add = ArgValueCompleter::new(names::parts))]
+    pub(crate) about: Vec<String>,
+    /// Judge acceptances as of this day instead of today, such as 2027-01-31.
+    #[arg(long, value_name = "DATE", value_parser = day)]
+    pub(crate) day: Option<jiff::civil::Date>,
+}
+
+/// Where the answer goes.
+#[derive(Args, Debug)]
+pub(crate) struct Output {
+    /// The file to write instead of printing; - prints.
+    #[arg(long, short, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub(crate) output: Option<PathBuf>,
+}
+
+/// How a text is laid out.
+#[derive(Args, Debug)]
+pub(crate) struct Layout {
+    /// How many columns a line has; those of the terminal by default, else 120.
+    #[arg(long, value_name = "COLUMNS", value_parser = columns)]
+    pub(crate) width: Option<usize>,
+    /// The sum alone.
+    #[arg(long, short)]
+    pub(crate) quiet: bool,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct NewOptions {
     /// The file to write, or a folder for a large fabric with a file a pod, such as site/. What exists is
     /// left alone.
+    #[arg(value_hint = ValueHint::AnyPath)]
     pub(crate) file: PathBuf,
     /// The fabric's name; by default the file's.
     #[arg(long)]
@@ -128,56 +217,71 @@ pub(crate) struct NewOptions {
 
 #[derive(Args, Debug)]
 pub(crate) struct SheetOptions {
+    /// What the table is about; without it, the topics are listed.
+    pub(crate) topic: Option<TopicWord>,
     #[command(flatten)]
     pub(crate) input: Input,
-    /// What is down: kelp-a, "kelp-a et1", "cable kelp-a et1", "peer link of kelp", "keepalive of
-    /// kelp", "member 2 of jetty". Can be repeated.
-    #[arg(long, value_name = "THING")]
-    pub(crate) cut: Vec<String>,
-    /// Only what is about this switch, where a sheet has rows by switch; the sheets of routes need it.
-    #[arg(long, value_name = "SWITCH")]
-    pub(crate) of: Option<String>,
-    /// Only what `--with` and `--cut` change, before and after.
+    #[command(flatten)]
+    pub(crate) down: Down,
+    #[command(flatten)]
+    pub(crate) of: Of,
+    /// Only what `--with`, `--cut` and `--move` change, before and after.
     #[arg(long)]
     pub(crate) changes: bool,
     /// The form of the table.
     #[arg(long, default_value = "table")]
     pub(crate) format: FormatWord,
+    #[command(flatten)]
+    pub(crate) output: Output,
+    #[command(flatten)]
+    pub(crate) layout: Layout,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct WalkOptions {
-    /// The fabric file.
-    pub(crate) file: PathBuf,
     /// From where: an endpoint, a host with one endpoint, an address, or a network outside.
+    #[arg(add = ArgValueCompleter::new(names::terminals))]
     pub(crate) from: String,
     /// To where, named likewise.
+    #[arg(add = ArgValueCompleter::new(names::terminals))]
     pub(crate) to: String,
-    /// An overlay document: what would be configured otherwise. Can be repeated.
-    #[arg(long, value_name = "FILE")]
-    pub(crate) with: Vec<PathBuf>,
-    /// What is down: kelp-a, "kelp-a et1", "cable kelp-a et1", "peer link of kelp", "keepalive of
-    /// kelp", "member 2 of jetty". Can be repeated.
-    #[arg(long, value_name = "THING")]
-    pub(crate) cut: Vec<String>,
-    /// An endpoint that is on another host: "web-1 to hull-04". Can be repeated.
-    #[arg(long = "move", value_name = "ENDPOINT to HOST")]
-    pub(crate) moves: Vec<String>,
+    #[command(flatten)]
+    pub(crate) input: Input,
+    #[command(flatten)]
+    pub(crate) down: Down,
     /// Follow all ways that are as good, not only the one that a hash picks.
     #[arg(long)]
     pub(crate) all: bool,
     /// How large the packet is, in bytes from its IP header on.
-    #[arg(long, value_name = "BYTES", value_parser = clap::value_parser!(u32).range(28..=65535))]
+    #[arg(long, value_name = "BYTES", value_parser = packet)]
     pub(crate) size: Option<u32>,
     /// Write what a tap on each link of the way would see, as a capture file.
-    #[arg(long, value_name = "FILE.pcapng")]
+    #[arg(long, value_name = "FILE.pcapng", value_hint = ValueHint::FilePath)]
     pub(crate) capture: Option<PathBuf>,
     /// In the capture, leave the outer UDP checksum at zero over IPv6 too, as RFC 6935 allows.
     #[arg(long, requires = "capture")]
     pub(crate) zero_outer_checksum: bool,
     /// The form of the answer.
     #[arg(long, default_value = "text")]
-    pub(crate) format: WalkFormat,
+    pub(crate) format: TextFormat,
+    #[command(flatten)]
+    pub(crate) output: Output,
+    #[command(flatten)]
+    pub(crate) layout: Layout,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct WhereOptions {
+    /// A name, address, VLAN, VNI or MAC address, as the fabric file has it.
+    #[arg(add = ArgValueCompleter::new(names::all))]
+    pub(crate) name: String,
+    #[command(flatten)]
+    pub(crate) input: Input,
+    /// The form of the answer.
+    #[arg(long, default_value = "text")]
+    pub(crate) format: TextFormat,
+    #[command(flatten)]
+    pub(crate) output: Output,
 }
 
 #[derive(Args, Debug)]
@@ -186,33 +290,32 @@ pub(crate) struct DrawOptions {
     pub(crate) view: ViewWord,
     #[command(flatten)]
     pub(crate) input: Input,
-    /// The file to write, an .svg or a .png; without one the SVG is printed.
-    #[arg(long, short, value_name = "FILE")]
-    pub(crate) output: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) down: Down,
+    #[command(flatten)]
+    pub(crate) output: Output,
+    /// The form; by default what the name of the file says, else svg.
+    #[arg(long)]
+    pub(crate) format: Option<Picture>,
     /// Mark every finding at what it is about, and tell it below.
     #[arg(long)]
     pub(crate) findings: bool,
+    #[command(flatten)]
+    pub(crate) which: Which,
     /// In the colours for dark screens.
     #[arg(long)]
     pub(crate) dark: bool,
     /// How many times as large a PNG is.
-    #[arg(long, default_value_t = 1.0, value_parser = scale)]
-    pub(crate) scale: f64,
-    /// What is down: kelp-a, "kelp-a et1", "cable kelp-a et1", "peer link of kelp", "keepalive of
-    /// kelp", "member 2 of jetty". Can be repeated.
-    #[arg(long, value_name = "THING")]
-    pub(crate) cut: Vec<String>,
-    /// An endpoint that is on another host: "web-1 to hull-04". Can be repeated.
-    #[arg(long = "move", value_name = "ENDPOINT to HOST")]
-    pub(crate) moves: Vec<String>,
+    #[arg(long, value_parser = scale)]
+    pub(crate) scale: Option<f64>,
     /// The tree of this VLAN, where there are several.
     #[arg(long, value_parser = vlan)]
     pub(crate) vlan: Option<felting::value::VlanId>,
     /// From where a walk goes: an endpoint, a host with one endpoint, an address, or a network outside.
-    #[arg(long)]
+    #[arg(long, add = ArgValueCompleter::new(names::terminals))]
     pub(crate) from: Option<String>,
     /// To where a walk goes.
-    #[arg(long)]
+    #[arg(long, add = ArgValueCompleter::new(names::terminals))]
     pub(crate) to: Option<String>,
     /// All ways of a walk that are as good, not only the one that a hash picks.
     #[arg(long)]
@@ -234,45 +337,47 @@ pub(crate) enum ViewWord {
     Walk,
 }
 
-fn scale(text: &str) -> Result<f64, String> {
-    text.parse::<f64>()
-        .ok()
-        .filter(|scale| (0.1..=8.0).contains(scale))
-        .ok_or_else(|| "a number from 0.1 to 8 is expected".to_owned())
-}
-
-fn vlan(text: &str) -> Result<felting::value::VlanId, String> {
-    let vlan = text.parse::<u32>().ok().and_then(|vlan| felting::value::VlanId::new(vlan).ok());
-    vlan.ok_or_else(|| "a VLAN id from 1 to 4094 is expected".to_owned())
-}
-
-/// The form of a walk.
-#[derive(Clone, Copy, Debug, ValueEnum)]
-pub(crate) enum WalkFormat {
-    Text,
-    Json,
+/// The form of a drawing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Picture {
+    Svg,
+    Png,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct CheckOptions {
+    /// The fabric files, each a file, a folder that has a fabric.toml, or - for standard input, whose includes are
+    /// looked for in the working folder.
+    #[arg(value_name = "FILE", default_value = "fabric.toml", value_hint = ValueHint::FilePath)]
+    pub(crate) files: Vec<PathBuf>,
     #[command(flatten)]
-    pub(crate) input: Input,
+    pub(crate) variant: Variant,
+    #[command(flatten)]
+    pub(crate) down: Down,
+    #[command(flatten)]
+    pub(crate) which: Which,
     /// The mildest severity that makes the exit code 1.
     #[arg(long, value_name = "SEVERITY", default_value = "warning")]
-    pub(crate) deny: SeverityWord,
-    /// The form of the findings: text for people, json and sarif (2.1.0) for programs and code hosts, junit
-    /// for systems that run tests.
+    pub(crate) deny: Denied,
+    /// What was found before, as --format json wrote it: only what is new is told and makes the exit code 1, what is
+    /// gone is listed, and the rest is counted.
+    #[arg(long, value_name = "FILE.json", value_hint = ValueHint::FilePath)]
+    pub(crate) baseline: Option<PathBuf>,
+    /// The form of the findings: text for people, line for editors and grep, json and sarif (2.1.0) for programs and
+    /// code hosts, junit for systems that run tests.
     #[arg(long, default_value = "text")]
     pub(crate) format: FindingsFormat,
-    /// Judge acceptances as of this day instead of today, such as 2027-01-31.
-    #[arg(long, value_name = "DATE")]
-    pub(crate) day: Option<jiff::civil::Date>,
+    #[command(flatten)]
+    pub(crate) output: Output,
+    #[command(flatten)]
+    pub(crate) layout: Layout,
 }
 
 /// The form of findings.
-#[derive(Clone, Copy, Debug, ValueEnum)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum FindingsFormat {
     Text,
+    Line,
     Json,
     Sarif,
     Junit,
@@ -282,28 +387,41 @@ pub(crate) enum FindingsFormat {
 pub(crate) struct ReportOptions {
     #[command(flatten)]
     pub(crate) input: Input,
-    /// The file to write.
-    #[arg(long, short, value_name = "FILE.html")]
-    pub(crate) output: PathBuf,
-    /// Judge acceptances as of this day instead of today, such as 2027-01-31.
-    #[arg(long, value_name = "DATE")]
-    pub(crate) day: Option<jiff::civil::Date>,
+    #[command(flatten)]
+    pub(crate) down: Down,
+    #[command(flatten)]
+    pub(crate) which: Which,
+    #[command(flatten)]
+    pub(crate) output: Output,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct TopologyOptions {
     #[command(flatten)]
     pub(crate) input: Input,
+    #[command(flatten)]
+    pub(crate) down: Down,
+    #[command(flatten)]
+    pub(crate) of: Of,
     /// The form: dot for Graphviz, rfc8345 for the network-topology model of that RFC in JSON.
     #[arg(long, default_value = "dot")]
     pub(crate) format: TopologyFormat,
+    #[command(flatten)]
+    pub(crate) output: Output,
 }
 
 /// The form of a topology.
-#[derive(Clone, Copy, Debug, ValueEnum)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum TopologyFormat {
     Dot,
     Rfc8345,
+}
+
+/// The form of an answer.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum TextFormat {
+    Text,
+    Json,
 }
 
 /// When to use colours.
@@ -314,10 +432,39 @@ pub(crate) enum Colour {
     Never,
 }
 
+fn scale(text: &str) -> Result<f64, String> {
+    text.parse::<f64>()
+        .ok()
+        .filter(|scale| (0.1..=8.0).contains(scale))
+        .ok_or_else(|| "a number from 0.1 to 8 is expected, such as 2".to_owned())
+}
+
+fn vlan(text: &str) -> Result<felting::value::VlanId, String> {
+    let vlan = text.parse::<u32>().ok().and_then(|vlan| felting::value::VlanId::new(vlan).ok());
+    vlan.ok_or_else(|| "a VLAN id from 1 to 4094 is expected, such as 310".to_owned())
+}
+
+fn columns(text: &str) -> Result<usize, String> {
+    let columns = text.parse::<usize>().ok().filter(|columns| (40..=400).contains(columns));
+    columns.ok_or_else(|| "a number of columns from 40 to 400 is expected, such as 100".to_owned())
+}
+
+fn packet(text: &str) -> Result<u32, String> {
+    let bytes = text.parse::<u32>().ok().filter(|bytes| (28..=65_535).contains(bytes));
+    bytes.ok_or_else(|| {
+        "a number of bytes from 28 (the headers of a ping) to 65535 is expected, such as 1500"
+            .to_owned()
+    })
+}
+
+fn day(text: &str) -> Result<jiff::civil::Date, String> {
+    text.parse().map_err(|_| "a day is expected as year-month-day, such as 2027-01-31".to_owned())
+}
+
 /// Words of the command line for values of the library.
 macro_rules! words {
     ($($name:ident for $type:ident { $($variant:ident),+ })+) => {$(
-        #[derive(Clone, Copy, Debug, ValueEnum)]
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
         pub(crate) enum $name {
             $($variant,)+
         }
@@ -338,5 +485,24 @@ words! {
         Sessions, UnderlayRoutes, EvpnRoutes, Matrix, Vrfs, FloodLists, Oversubscription
     }
     FormatWord for Format { Table, Csv, Json, Markdown }
-    SeverityWord for Severity { Hint, Warning, Error }
+}
+
+/// From which severity on a finding fails the command.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Denied {
+    Hint,
+    Warning,
+    Error,
+    Never,
+}
+
+impl Denied {
+    pub(crate) const fn severity(self) -> Option<Severity> {
+        match self {
+            Self::Hint => Some(Severity::Hint),
+            Self::Warning => Some(Severity::Warning),
+            Self::Error => Some(Severity::Error),
+            Self::Never => None,
+        }
+    }
 }

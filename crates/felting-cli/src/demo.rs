@@ -4,6 +4,7 @@ use std::path::Path;
 
 use felting::source::Memory;
 use felting::{Condition, Fabric, Progress, State};
+use felting_view::Checked;
 use felting_view::sheet::{Format, Sheet, Topic};
 
 use crate::output::{Screen, fail, write_folder};
@@ -67,14 +68,14 @@ fn show(screen: &Screen) {
     let state = |fabric: &Fabric| State::of(fabric, &Condition::default(), &quiet);
     let findings = |fabric: &Fabric| {
         let report = state(fabric).check(Some(DAY), &quiet);
-        felting_view::findings(fabric, &report, screen.style(), &quiet)
+        felting_view::findings(&Checked::new(fabric, &report), screen.style(), &quiet)
     };
     let clean = read("saltmarsh");
     screen.print("The fabric as it should be: demo/saltmarsh/fabric.toml\n\n");
     let whole = state(&clean);
     // What the members of each LAG say would fill a screen of its own; the sheet of LAGs sums it up.
     for (topic, ..) in
-        Topic::ALL.iter().filter(|(topic, ..)| !topic.is_of_one() && *topic != Topic::Members)
+        Topic::ALL.iter().filter(|(topic, ..)| !topic.is_of_switches() && *topic != Topic::Members)
     {
         let sheet = Sheet::of(*topic, &whole, None, &quiet);
         let text = sheet.render(Format::Table, screen.style(), &quiet);

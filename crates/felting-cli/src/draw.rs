@@ -2,96 +2,106 @@
 
 use std::path::Path;
 
+use felting::State;
 use felting::progress::Stage;
 use felting::walk::{Choice, Options, Walk, Walker};
-use felting::{Condition, State};
 use felting_view::draw::{self, Drawing, Theme};
 
-use crate::arguments::{DrawOptions, ViewWord};
-use crate::output::{Screen, fail, write_beside};
+use crate::arguments::{DrawOptions, Picture, ViewWord};
+use crate::output::{Screen, print_bytes};
 use crate::progress_bar::Bar;
+use crate::{Outcome, input};
 
-pub(crate) fn run(options: &DrawOptions, screen: &Screen) -> u8 {
-    drawn(options, screen).unwrap_or_else(|message| fail(&message))
-}
-
-/// What a file's name asks for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Form {
-    Svg,
-    Png,
-}
-
-fn form(path: Option<&Path>) -> Result<Form, String> {
-    let Some(path) = path else { return Ok(Form::Svg) };
-    match path.extension().and_then(|extension| extension.to_str()) {
-        Some(extension) if extension.eq_ignore_ascii_case("svg") => Ok(Form::Svg),
-        Some(extension) if extension.eq_ignore_ascii_case("png") => Ok(Form::Png),
-        _ => Err(format!(
+/// The form that is asked for, by its word or by a file's name.
+fn form(options: &DrawOptions, screen: &Screen) -> Result<Picture, String> {
+    let path = options.output.output.as_deref().filter(|path| *path != Path::new("-"));
+    let by_name = path.and_then(|path| path.extension()).and_then(|extension| extension.to_str());
+    let by_name = match by_name {
+        Some(name) if name.eq_ignore_ascii_case("svg") => Some(Picture::Svg),
+        Some(name) if name.eq_ignore_ascii_case("png") => Some(Picture::Png),
+        _ => None,
+    };
+    match (options.format, by_name, path) {
+        (Some(Picture::Png), _, None) if screen.is_terminal() => {
+            Err("a PNG is nothing to read on a terminal; name its file, such as -o fabric.png"
+                .to_owned())
+        }
+        (Some(form), by_name, _) if by_name.is_none_or(|named| named == form) => Ok(form),
+        (None, Some(form), _) => Ok(form),
+        (None, None, None) => Ok(Picture::Svg),
+        (Some(_), _, path) => Err(format!(
+            "{} is named otherwise than --format says; leave one of them out",
+            path.unwrap_or(Path::new("-")).display()
+        )),
+        (None, None, Some(path)) => Err(format!(
             "{} is neither an SVG nor a PNG file; let its name end in .svg or .png",
             path.display()
         )),
     }
 }
 
-fn drawn(options: &DrawOptions, screen: &Screen) -> Result<u8, String> {
-    let form = form(options.output.as_deref())?;
+pub(crate) fn run(options: &DrawOptions, screen: &Screen) -> Outcome {
+    let form = form(options, screen)?;
+    refuse(options, form)?;
+    let wanted = options.which.wanted()?;
     let bar = Bar::new();
-    let fabric = bar.read(&options.input.file, &options.input.with);
-    let condition = crate::walk::condition(&fabric, &options.cut, &options.moves)?;
+    let fabric = input::read(&options.input.file, &options.input.variant.with, &bar)?;
+    let condition = options.down.condition(&fabric)?;
     let state = State::of(&fabric, &condition, bar.progress());
     bar.progress().begin(Stage::Drawing, 1);
     let mut drawing = view(options, &state)?;
     if options.findings {
-        let day = jiff::ZonedDateTime::now().date();
-        let whole = state.given(&Condition::default());
-        let report = whole.check(Some(day), bar.progress());
+        let mut report = state.check(options.which.day_of(&fabric), bar.progress());
+        wanted.retain(&mut report);
         drawing = drawing.with_findings(&report);
     }
     bar.progress().begin(Stage::Writing, 1);
     let theme = if options.dark { Theme::Dark } else { Theme::Light };
-    match (&options.output, form) {
-        (None, _) => {
+    let path = options.output.output.as_deref().filter(|path| *path != Path::new("-"));
+    match (path, form) {
+        (path, Picture::Svg) => {
             let svg = drawing.svg(theme);
             drop(bar);
-            screen.print(&svg);
+            screen.deliver(path, &svg)?;
         }
-        (Some(path), form) => {
-            let bytes = match form {
-                Form::Svg => drawing.svg(theme).into_bytes(),
-                Form::Png => drawing.png(theme, options.scale, bar.progress()),
-            };
+        (path, Picture::Png) => {
+            let png = drawing.png(theme, options.scale.unwrap_or(1.0), bar.progress());
             drop(bar);
-            write_beside(path, &bytes).map_err(|error| {
-                format!(
-                    "the drawing could not be written to {}: {error}; name a file in a folder that exists \
-                     and can be written to",
-                    path.display()
-                )
-            })?;
-            screen.complain(&format!("wrote {}\n", path.display()));
+            match path {
+                Some(path) => screen.write(path, &png)?,
+                None => print_bytes(&png),
+            };
         }
     }
-    if fabric.is_complete() {
-        return Ok(crate::CLEAN);
-    }
-    crate::walk::incomplete(&fabric, screen);
-    Ok(crate::UNREADABLE)
+    Ok(input::incomplete(&fabric, screen).unwrap_or(crate::CLEAN))
 }
 
-fn view(options: &DrawOptions, state: &State) -> Result<Drawing, String> {
-    let fabric = state.fabric();
-    let of_walk = options.from.is_some() || options.to.is_some();
+/// What would have no effect.
+fn refuse(options: &DrawOptions, form: Picture) -> Result<(), String> {
+    let of_walk = options.from.is_some() || options.to.is_some() || options.all;
     if of_walk && options.view != ViewWord::Walk {
-        return Err("--from and --to are for `felting draw walk`".to_owned());
+        return Err("--from, --to and --all are for `felting draw walk`".to_owned());
     }
     if options.vlan.is_some() && options.view != ViewWord::Tree {
         return Err("--vlan is for `felting draw tree`".to_owned());
     }
+    if !options.down.moves.is_empty() && options.view != ViewWord::Walk {
+        return Err("--move is for `felting draw walk`: the others show no endpoints".to_owned());
+    }
+    if let Some(option) = options.which.given().filter(|_| !options.findings) {
+        return Err(format!("{option} is about findings; add --findings to mark them"));
+    }
+    if options.scale.is_some() && form != Picture::Png {
+        return Err("--scale is for a PNG; an SVG has any size".to_owned());
+    }
+    Ok(())
+}
+
+fn view(options: &DrawOptions, state: &State) -> Result<Drawing, String> {
     match options.view {
         ViewWord::Cabling => draw::cabling(state),
         ViewWord::Overlay => draw::overlay(state),
-        ViewWord::Tenants => draw::tenants(fabric),
+        ViewWord::Tenants => draw::tenants(state),
         ViewWord::Tree => draw::tree(state, options.vlan),
         ViewWord::Walk => {
             let walk = walk(options, state)?;

@@ -1,17 +1,19 @@
 //! Standard output and error: the only place that prints.
 
 use std::ffi::OsStr;
-use std::io::{IsTerminal as _, Write as _};
+use std::io::{ErrorKind, IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, Once, PoisonError};
 
 use felting_view::Style;
 
-use crate::arguments::Colour;
+use crate::Outcome;
+use crate::arguments::{Colour, Layout};
 
 /// Standard output as it will be read.
 pub(crate) struct Screen {
     style: Style,
+    terminal: bool,
 }
 
 impl Screen {
@@ -20,17 +22,64 @@ impl Screen {
         let colour = coloured(colour, terminal, std::env::var_os("NO_COLOR").as_deref());
         let width = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
         let width = width.or_else(|| terminal.then(terminal_width).flatten()).unwrap_or(120);
-        Self { style: Style { colour, width: width.clamp(40, 400) } }
+        Self { style: Style { colour, width: width.clamp(40, 400) }, terminal }
+    }
+
+    /// The same, laid out as the options say.
+    pub(crate) fn with(&self, layout: &Layout) -> Self {
+        let width = layout.width.unwrap_or(self.style.width);
+        Self { style: Style { width, ..self.style }, terminal: self.terminal }
+    }
+
+    /// Whether it is a terminal that somebody reads.
+    pub(crate) fn is_terminal(&self) -> bool {
+        self.terminal
+    }
+
+    /// Writes an answer where it was asked for: to a file, else to standard output.
+    ///
+    /// # Errors
+    ///
+    /// Why it could not be written.
+    pub(crate) fn deliver(&self, to: Option<&Path>, text: &str) -> Outcome {
+        let Some(path) = to.filter(|path| *path != Path::new("-")) else {
+            self.print(text);
+            return Ok(crate::CLEAN);
+        };
+        self.write(path, text.as_bytes())
+    }
+
+    /// Writes a file, whole or not at all.
+    ///
+    /// # Errors
+    ///
+    /// Why it could not be written.
+    pub(crate) fn write(&self, path: &Path, bytes: &[u8]) -> Outcome {
+        let shown = path.display();
+        write_beside(path, bytes).map_err(|error| {
+            format!(
+                "{shown} could not be written: {error}; name a file in a folder that exists and can be written to"
+            )
+        })?;
+        self.complain(&format!("wrote {shown}\n"));
+        Ok(crate::CLEAN)
     }
 
     pub(crate) fn style(&self) -> Style {
         self.style
     }
 
-    /// Writes to standard output. A reader that has gone away (`| head`) is no error.
+    /// Writes to standard output. A reader that has gone away (`| head`) is no error; any other failure ends the
+    /// program, as half an answer is none.
     pub(crate) fn print(&self, text: &str) {
         let mut out = anstream::AutoStream::new(std::io::stdout().lock(), self.choice());
-        let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+        match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+            Err(error) if error.kind() != ErrorKind::BrokenPipe => {
+                let code = fail(&format!("the answer could not be written: {error}"));
+                std::process::exit(i32::from(code));
+            }
+            _ => {}
+        }
     }
 
     /// Writes to standard error.
@@ -41,6 +90,17 @@ impl Screen {
 
     fn choice(&self) -> anstream::ColorChoice {
         if self.style.colour { anstream::ColorChoice::Always } else { anstream::ColorChoice::Never }
+    }
+}
+
+/// Writes what is no text to standard output.
+pub(crate) fn print_bytes(bytes: &[u8]) -> u8 {
+    let mut out = std::io::stdout().lock();
+    match out.write_all(bytes).and_then(|()| out.flush()) {
+        Err(error) if error.kind() != ErrorKind::BrokenPipe => {
+            fail(&format!("the answer could not be written: {error}"))
+        }
+        _ => crate::CLEAN,
     }
 }
 
@@ -82,7 +142,7 @@ fn beside(path: &Path) -> std::io::Result<tempfile::NamedTempFile> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
     if folder.is_some_and(|folder| !folder.is_dir()) {
         let why = "there is no such folder";
-        return Err(std::io::Error::new(std::io::ErrorKind::NotFound, why));
+        return Err(std::io::Error::new(ErrorKind::NotFound, why));
     }
     let mut builder = tempfile::Builder::new();
     builder.prefix(".felting-");
@@ -93,7 +153,7 @@ fn beside(path: &Path) -> std::io::Result<tempfile::NamedTempFile> {
 }
 
 /// Writes a file whole or not at all: beside its place first, then into it.
-pub(crate) fn write_beside(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
+fn write_beside(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
     let _whole = uninterrupted();
     let mut beside = beside(path)?;
     beside.write_all(bytes)?;
@@ -117,7 +177,7 @@ pub(crate) fn write_folder<'a>(
 ) -> std::io::Result<()> {
     let _whole = uninterrupted();
     if folder.exists() {
-        return Err(std::io::ErrorKind::AlreadyExists.into());
+        return Err(ErrorKind::AlreadyExists.into());
     }
     // A path such as `site/` has an empty last part.
     let folder: PathBuf = folder.components().collect();

@@ -1,13 +1,11 @@
 //! What is shown while something takes longer than a second, on a terminal.
 
 use std::io::IsTerminal as _;
-use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
-use felting::Fabric;
 use felting::progress::{Now, Progress};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
@@ -30,11 +28,6 @@ impl Bar {
             std::thread::spawn(move || show(&progress, &over))
         });
         Self { progress, over, shows }
-    }
-
-    /// Reads and compiles a fabric file with overlay documents.
-    pub(crate) fn read(&self, file: &Path, with: &[PathBuf]) -> Fabric {
-        Fabric::read(file, with, &self.progress)
     }
 
     /// What the work tells how far it is.

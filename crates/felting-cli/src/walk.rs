@@ -1,30 +1,33 @@
 //! `felting walk`: the way of a packet.
 
+use felting::State;
 use felting::progress::Stage;
 use felting::walk::{Choice, Options, Walker};
 use felting::wire::OuterChecksum;
-use felting::{Condition, Fabric, Progress, State};
 use felting_view::Walked;
 
-use crate::arguments::{WalkFormat, WalkOptions};
-use crate::output::{Screen, fail};
+use crate::arguments::{TextFormat, WalkOptions};
+use crate::output::Screen;
 use crate::progress_bar::Bar;
+use crate::{Outcome, input};
 
-pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> u8 {
-    walked(options, screen).unwrap_or_else(|message| fail(&message))
-}
-
-fn walked(options: &WalkOptions, screen: &Screen) -> Result<u8, String> {
+pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> Outcome {
+    let screen = screen.with(&options.layout);
+    if options.format == TextFormat::Json
+        && (options.layout.quiet || options.layout.width.is_some())
+    {
+        return Err("--quiet and --width are for --format text".to_owned());
+    }
     let bar = Bar::new();
-    let fabric = bar.read(&options.file, &options.with);
-    let condition = condition(&fabric, &options.cut, &options.moves)?;
+    let fabric = input::read(&options.input.file, &options.input.variant.with, &bar)?;
+    let condition = options.down.condition(&fabric)?;
     let ends =
         fabric.terminal(&options.from).and_then(|from| Ok((from, fabric.terminal(&options.to)?)));
     let (from, to) = match ends {
         Ok(ends) => ends,
         Err(error) => {
             drop(bar);
-            incomplete(&fabric, screen);
+            input::incomplete(&fabric, &screen);
             return Err(error.to_string());
         }
     };
@@ -41,15 +44,10 @@ fn walked(options: &WalkOptions, screen: &Screen) -> Result<u8, String> {
         walk.arrives() && Walker::new(&state).walk(from, to, all).is_ok_and(|walk| !walk.arrives());
     let report = match walk.arrives() {
         true => felting::Report::default(),
-        false => state.given(&Condition::default()).check(None, bar.progress()),
+        false => state.given(&felting::Condition::default()).check(None, bar.progress()),
     };
     drop(bar);
-    let words: Vec<String> = options
-        .cut
-        .iter()
-        .map(|cut| format!("{cut} cut"))
-        .chain(options.moves.iter().map(|moved| format!("{moved} moved")))
-        .collect();
+    let words = options.down.words();
     let walked = Walked {
         state: &state,
         walk: &walk,
@@ -57,60 +55,22 @@ fn walked(options: &WalkOptions, screen: &Screen) -> Result<u8, String> {
         other_ways_fail,
         condition: &words,
     };
-    screen.print(&match options.format {
-        WalkFormat::Text => felting_view::walk(&walked, screen.style()),
-        WalkFormat::Json => felting_view::walk_json(&walked),
-    });
+    let page = match options.format {
+        TextFormat::Text => felting_view::walk(&walked, screen.style()),
+        TextFormat::Json => felting_view::walk_json(&walked),
+    };
+    let page = match page.split_once('\n').filter(|_| options.layout.quiet) {
+        Some((verdict, _)) => format!("{verdict}\n"),
+        None => page,
+    };
+    screen.deliver(options.output.output.as_deref(), &page)?;
     if let Some(path) = &options.capture {
         let checksum = match options.zero_outer_checksum {
             true => OuterChecksum::Zero,
             false => OuterChecksum::Standard,
         };
-        let bytes = felting::wire::capture(&fabric, &walk, checksum);
-        crate::output::write_beside(path, &bytes).map_err(|error| {
-            format!(
-                "the capture could not be written to {}: {error}; name a file in a folder that \
-                 exists and can be written to",
-                path.display()
-            )
-        })?;
-        screen.complain(&format!("wrote {}\n", path.display()));
+        screen.write(path, &felting::wire::capture(&fabric, &walk, checksum))?;
     }
-    Ok(match (fabric.is_complete(), walk.arrives()) {
-        (false, _) => {
-            incomplete(&fabric, screen);
-            crate::UNREADABLE
-        }
-        (true, true) => crate::CLEAN,
-        (true, false) => crate::FOUND,
-    })
-}
-
-/// What is down or moved, as the options say it.
-pub(crate) fn condition(
-    fabric: &Fabric,
-    cut: &[String],
-    moves: &[String],
-) -> Result<Condition, String> {
-    let mut condition = Condition::default();
-    for what in cut {
-        condition = condition.cut(fabric, what).map_err(|error| error.to_string())?;
-    }
-    for what in moves {
-        condition = condition.moving(fabric, what).map_err(|error| error.to_string())?;
-    }
-    Ok(condition)
-}
-
-/// What could not be read is said beside the answer.
-pub(crate) fn incomplete(fabric: &Fabric, screen: &Screen) {
-    if !fabric.is_complete() {
-        let report = felting::Report::default();
-        screen.complain(&felting_view::findings(
-            fabric,
-            &report,
-            screen.style(),
-            &Progress::default(),
-        ));
-    }
+    let code = if walk.arrives() { crate::CLEAN } else { crate::FOUND };
+    Ok(input::incomplete(&fabric, &screen).unwrap_or(code))
 }

@@ -17,11 +17,11 @@ const WALKS: &[&[&str]] = &[
     &["gauge", "imager-2"],
     &["imager-1", "gauge", "--all"],
     &["eye-1", "lathe"],
-    &["lathe", "eye-2", "--cut", "jetty 2/ge23"],
+    &["lathe", "eye-2", "--cut", "jetty 2/p23"],
     &["web-1", "desk-2"],
     &["imager-2", "campus"],
     &["campus", "web-1", "--size", "1400"],
-    &["web-1", "web-2", "--cut", "kelp-a et49", "--cut", "kelp-a et50", "--all"],
+    &["web-1", "web-2", "--cut", "kelp-a p49", "--cut", "kelp-a p50", "--all"],
 ];
 
 /// What the analyser says of each frame: names of its own, in the order asked for.
@@ -141,8 +141,9 @@ fn compare(model: &Path, words: &[&str]) -> Vec<String> {
     let file = folder.path().join("walk.pcapng");
     let output = Command::new(env!("CARGO_BIN_EXE_felting"))
         .arg("walk")
+        .args(&words[..2])
         .arg(model)
-        .args(words)
+        .args(&words[2..])
         .args(["--format", "json", "--capture"])
         .arg(&file)
         .output()
@@ -236,7 +237,7 @@ fn an_analyser_sees_each_kind_of_tunnel() {
     let folder = tempfile::tempdir().unwrap();
     let overlay = |keys: &str| format!("target_pattern = \"65000:{{vni}}\"\n{keys}");
     let group =
-        overlay("replication = \"group\"\nrendezvous = \"10.32.0.101\"\nsuppression = false\n");
+        overlay("replication = \"multicast\"\nrendezvous = \"10.32.0.101\"\nsuppression = false\n");
     let (geneve, nvgre, six) = (
         overlay("encapsulation = \"geneve\"\n"),
         overlay("encapsulation = \"nvgre\"\n"),
@@ -254,8 +255,8 @@ fn an_analyser_sees_each_kind_of_tunnel() {
             &[
                 (pattern, &group),
                 ("protocol = \"ospf\"", "protocol = \"ospf\"\nmulticast = true"),
-                ("vlan = 101\n", "vlan = 101\ngroup = \"239.1.1.1\"\n"),
-                ("vlan = 102\n", "vlan = 102\ngroup = \"239.1.1.2\"\n"),
+                ("vlan = 101\n", "vlan = 101\nmulticast_group = \"239.1.1.1\"\n"),
+                ("vlan = 102\n", "vlan = 102\nmulticast_group = \"239.1.1.2\"\n"),
             ],
         );
         compare(&fabric, &["machine-1", far]);

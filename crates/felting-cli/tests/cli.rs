@@ -35,18 +35,18 @@ fn exit_codes() {
         (&["check", CLEAN][..], 0),
         (&["check", STORMY], 1),
         (&["check", STORMY, "--format", "json"], 1),
-        (&["walk", CLEAN, "web-1", "web-2"], 0),
-        (&["walk", CLEAN, "web-1", "gauge"], 1),
-        (&["walk", CLEAN, "web-1", "web-2", "--cut", "hull-04"], 1),
-        (&["walk", CLEAN, "web-1", "web-2", "--move", "web-2 to hull-01"], 0),
-        (&["walk", CLEAN, "web-1", "web-1"], 2),
-        (&["walk", CLEAN, "wbe-1", "web-2"], 2),
-        (&["walk", CLEAN, "hull-06", "web-2"], 2),
-        (&["walk", CLEAN, "web-1", "10.9.9.9"], 0),
-        (&["walk", CLEAN, "web-1", "web-2", "--cut", "kelp-z"], 2),
-        (&["walk", CLEAN, "web-1", "web-2", "--move", "web-1 to"], 2),
-        (&["walk", CLEAN, "web-1", "web-2", "--capture", "no/such/folder/w.pcapng"], 2),
-        (&["walk", "no-such.toml", "a", "b"], 2),
+        (&["walk", "web-1", "web-2", CLEAN], 0),
+        (&["walk", "web-1", "gauge", CLEAN], 1),
+        (&["walk", "web-1", "web-2", CLEAN, "--cut", "hull-04"], 1),
+        (&["walk", "web-1", "web-2", CLEAN, "--move", "web-2 to hull-01"], 0),
+        (&["walk", "web-1", "web-1", CLEAN], 2),
+        (&["walk", "wbe-1", "web-2", CLEAN], 2),
+        (&["walk", "hull-06", "web-2", CLEAN], 2),
+        (&["walk", "web-1", "10.9.9.9", CLEAN], 0),
+        (&["walk", "web-1", "web-2", CLEAN, "--cut", "kelp-z"], 2),
+        (&["walk", "web-1", "web-2", CLEAN, "--move", "web-1 to"], 2),
+        (&["walk", "web-1", "web-2", CLEAN, "--capture", "no/such/folder/w.pcapng"], 2),
+        (&["walk", "a", "b", "no-such.toml"], 2),
         (&["check", "no-such.toml"], 2),
         (&["check", "demo"], 2),
         (&["check", hint], 2),
@@ -56,7 +56,7 @@ fn exit_codes() {
         (&["explain"], 0),
         (&["explain", "lag-one-sided"], 0),
         (&["explain", "lag-two-sided"], 2),
-        (&["report", CLEAN], 2),
+        (&["report", CLEAN], 0),
         (&["report", CLEAN, "-o", "no/such/folder/r.html"], 2),
         (&["topology", CLEAN, "--format", "rfc8345"], 0),
         (&["topology", "no-such.toml"], 2),
@@ -185,7 +185,7 @@ fn a_sheet_of_one_switch_wants_its_name() {
         run(&["sheet", "underlay-routes", CLEAN, "--of", "kelp-a", "--format", "csv"]);
     assert_eq!(code, 0);
     assert!(
-        out.contains("\n10.64.9.13/32,reed-a reed-b,OSPF,20,crest-1 by et49 crest-2 by et50\n"),
+        out.contains("\n10.64.9.13/32,reed-a reed-b,OSPF,20,crest-1 by p49 crest-2 by p50\n"),
         "{out}"
     );
     let rows = |arguments: &[&str]| run(arguments).1.lines().count();
@@ -193,7 +193,7 @@ fn a_sheet_of_one_switch_wants_its_name() {
     for (arguments, expected) in [
         (&["sheet", "evpn-routes", CLEAN][..], "name it with --of"),
         (&["sheet", "evpn-routes", CLEAN, "--of", "klp-a"], "did you mean kelp-a?"),
-        (&["sheet", "evpn-routes", CLEAN, "--of", "hull-01"], "among the switches"),
+        (&["sheet", "evpn-routes", CLEAN, "--of", "hull-01"], "there is no switch among"),
     ] {
         let (code, _, error) = run(arguments);
         assert!(code == 2 && error.contains(expected), "{arguments:?}: {error}");
@@ -232,15 +232,15 @@ fn walks_as_a_user_sees_them() {
         ("walk-routed-all", &["gauge", "imager-2", "--all"]),
         ("walk-out", &["web-1", "campus"]),
         ("walk-stops", &["web-1", "imager-1"]),
-        ("walk-cut", &["lathe", "web-1", "--cut", "jetty 1/up1", "--cut", "reed-b"]),
+        ("walk-cut", &["lathe", "web-1", "--cut", "jetty 1/p25", "--cut", "reed-b"]),
     ] {
-        let arguments = [&["walk", CLEAN], words].concat();
+        let arguments = [&["walk"], &words[..2], &[CLEAN], &words[2..]].concat();
         assert_cmd_snapshot!(name, felting(&arguments));
     }
-    assert_cmd_snapshot!("walk-explained", felting(&["walk", STORMY, "solver-1", "solver-2"]));
+    assert_cmd_snapshot!("walk-explained", felting(&["walk", "solver-1", "solver-2", STORMY]));
     assert_cmd_snapshot!(
         "walk-json",
-        felting(&["walk", CLEAN, "lathe", "eye-1", "--format", "json"])
+        felting(&["walk", "lathe", "eye-1", CLEAN, "--format", "json"])
     );
 }
 
@@ -259,7 +259,7 @@ fn what_cannot_be_walked_is_named() {
     let page: String = complaints
         .iter()
         .map(|words| {
-            let (code, out, error) = run(&[&["walk", CLEAN], *words].concat());
+            let (code, out, error) = run(&[&["walk"], &words[..2], &[CLEAN], &words[2..]].concat());
             assert_eq!(code, 2, "{words:?}: {out}");
             error
         })
@@ -267,7 +267,7 @@ fn what_cannot_be_walked_is_named() {
     insta::assert_snapshot!("walk-complaints", page);
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("w.pcapng");
-    let made = run(&["walk", CLEAN, "web-1", "web-2", "--capture", file.to_str().unwrap()]);
+    let made = run(&["walk", "web-1", "web-2", CLEAN, "--capture", file.to_str().unwrap()]);
     assert_eq!(made.0, 0);
     // The section header block of pcapng comes first, and nothing else is left in the folder.
     assert_eq!(std::fs::read(&file).unwrap()[..4], [0x0a, 0x0d, 0x0d, 0x0a]);
@@ -294,7 +294,7 @@ fn drawings_are_written_whole_or_not_at_all() {
         &["cabling", CLEAN, "-o", "no/such/folder/c.svg"][..],
         &["cabling", CLEAN, "-o", "c.pdf"],
         &["walk", CLEAN],
-        &["walk", CLEAN, "--from", "web-1", "--to", "wbe-2"],
+        &["walk", "--from", "web-1", CLEAN, "--to", "wbe-2"],
         &["overlay", CLEAN, "--from", "web-1"],
         &["tree", CLEAN, "--vlan", "4000"],
         &["cabling", CLEAN, "--vlan", "420"],

@@ -56,7 +56,14 @@ fn whole_report(bencher: Bencher<'_, '_>, leaves: u32) {
     let state = made(leaves);
     let found = state.fabric().check();
     let bytes = || {
-        let reported = Reported { state: &state, report: &found, failures: &[], day: "" };
+        let reported = Reported {
+            state: &state,
+            report: &found,
+            failures: &[],
+            down: &[],
+            left_out: 0,
+            day: "",
+        };
         report(&reported, &Progress::default()).len()
     };
     assert!(bytes() < 20_000_000, "{} bytes", bytes());

@@ -191,7 +191,7 @@ mod tests {
         let all = [
             ("cabling", cabling(state).ok()),
             ("overlay", overlay(state).ok()),
-            ("tenants", tenants(fabric).ok()),
+            ("tenants", tenants(state).ok()),
             ("tree", tree(state, None).ok()),
             ("walk", walked.and_then(|walked| walk(state, &walked).ok())),
         ];
@@ -328,7 +328,7 @@ mod tests {
         let state = State::of(&fabric, &Condition::default(), &Progress::default());
         assert_eq!(cabling(&state).err(), Some(Nothing::Cabling));
         assert_eq!(overlay(&state).err(), Some(Nothing::Overlay));
-        assert_eq!(tenants(&fabric).err(), Some(Nothing::Tenants));
+        assert_eq!(tenants(&state).err(), Some(Nothing::Tenants));
         assert_eq!(tree(&state, None).err(), Some(Nothing::Tree));
         let (_, state) = demo("saltmarsh");
         let vlan = VlanId::new(4000).ok();

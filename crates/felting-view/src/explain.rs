@@ -5,26 +5,112 @@ use std::fmt::Write as _;
 use felting::diagnostic::Rule;
 use felting::rules;
 use felting::source::FaultKind;
+use serde::Serialize;
 
-/// The explanation of a rule or of a kind of input fault, or the ids that are most like it.
+/// What a word of somebody who wants to know about rules means.
+enum Asked {
+    Rule(&'static Rule),
+    Fault(FaultKind),
+    /// Rules and kinds of input faults: of a family, or with the word in their id.
+    Several(Vec<&'static Rule>, Vec<FaultKind>),
+}
+
+fn asked(word: &str) -> Result<Asked, String> {
+    if let Some(rule) = rules::find(word) {
+        return Ok(Asked::Rule(rule));
+    }
+    if let Some(&kind) = FaultKind::ALL.iter().find(|kind| kind.id() == word) {
+        return Ok(Asked::Fault(kind));
+    }
+    let of = |fits: &dyn Fn(&str) -> bool| {
+        let rules: Vec<_> = rules::all().filter(|rule| fits(rule.id)).collect();
+        let kinds: Vec<_> = FaultKind::ALL.iter().copied().filter(|kind| fits(kind.id())).collect();
+        (!rules.is_empty() || !kinds.is_empty()).then_some(Asked::Several(rules, kinds))
+    };
+    let family = of(&|id| id.split('-').next() == Some(word));
+    let part = || of(&|id| !word.is_empty() && id.contains(word));
+    family.or_else(part).ok_or_else(|| {
+        let ids =
+            rules::all().map(|rule| rule.id).chain(FaultKind::ALL.iter().map(|kind| kind.id()));
+        let words = ids.flat_map(|id| std::iter::once(id).chain(id.split('-')));
+        match felting::diagnostic::nearest(word, words) {
+            Some(nearest) => format!("no rule has {word:?} in its id; did you mean {nearest}?"),
+            None => format!("no rule has {word:?} in its id; `felting explain` lists them all"),
+        }
+    })
+}
+
+/// The explanation of a rule or of a kind of input fault; of a family or a part of ids the list of those.
 ///
 /// # Errors
 ///
-/// If nothing has the id: a message that names the nearest one.
-pub fn explain(id: &str) -> Result<String, String> {
-    if let Some(rule) = rules::find(id) {
-        return Ok(rule_page(rule));
-    }
-    if let Some(kind) = FaultKind::ALL.iter().find(|kind| kind.id() == id) {
-        return Ok(format!("{} (input fault)\n\n{}\n", kind.id(), wrap(kind.explain(), 88)));
-    }
-    let ids = rules::all().map(|rule| rule.id).chain(FaultKind::ALL.iter().map(|kind| kind.id()));
-    let family: Vec<_> = ids.clone().filter(|known| known.split('-').next() == Some(id)).collect();
-    Err(match (family.is_empty(), felting::diagnostic::nearest(id, ids)) {
-        (false, _) => format!("{id} is a family of rules: {}", family.join(", ")),
-        (true, Some(nearest)) => format!("there is no rule {id}; did you mean {nearest}?"),
-        (true, None) => format!("there is no rule {id}; `felting explain` lists them all"),
+/// If no id has the word: a message that names the nearest one.
+pub fn explain(word: &str) -> Result<String, String> {
+    Ok(match asked(word)? {
+        Asked::Rule(rule) => rule_page(rule),
+        Asked::Fault(kind) => {
+            format!("{} (input fault)\n\n{}\n", kind.id(), wrap(kind.explain(), 88))
+        }
+        Asked::Several(rules, kinds) => list(&rules, &kinds),
     })
+}
+
+/// The same for programs: an object of a rule, a list of several; of all without a word.
+///
+/// # Errors
+///
+/// If no id has the word: a message that names the nearest one.
+pub fn explain_json(word: Option<&str>) -> Result<String, String> {
+    let asked = match word {
+        Some(word) => asked(word)?,
+        None => Asked::Several(rules::all().collect(), FaultKind::ALL.to_vec()),
+    };
+    let rule = |rule: &Rule| RuleRow {
+        id: rule.id,
+        family: rule.family(),
+        severity: Some(rule.severity.word()),
+        summary: Some(rule.summary),
+        explain: rule.explain,
+        sources: rule.sources,
+        example: Some(rule.broken.trim_start()),
+        mended: Some(rule.mended().trim_start().to_owned()),
+    };
+    let fault = |kind: FaultKind| RuleRow {
+        id: kind.id(),
+        family: "input",
+        severity: None,
+        summary: None,
+        explain: kind.explain(),
+        sources: &[],
+        example: None,
+        mended: None,
+    };
+    let text = match asked {
+        Asked::Rule(one) => serde_json::to_string_pretty(&rule(one)),
+        Asked::Fault(kind) => serde_json::to_string_pretty(&fault(kind)),
+        Asked::Several(rules, kinds) => {
+            let rows: Vec<RuleRow> =
+                rules.into_iter().map(rule).chain(kinds.into_iter().map(fault)).collect();
+            serde_json::to_string_pretty(&rows)
+        }
+    };
+    Ok(text.expect("strings always serialise") + "\n")
+}
+
+#[derive(Serialize)]
+struct RuleRow {
+    id: &'static str,
+    family: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    severity: Option<&'static str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    summary: Option<&'static str>,
+    explain: &'static str,
+    sources: &'static [&'static str],
+    #[serde(skip_serializing_if = "Option::is_none")]
+    example: Option<&'static str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    mended: Option<String>,
 }
 
 fn rule_page(rule: &Rule) -> String {
@@ -94,10 +180,16 @@ pub(crate) fn wrap(text: &str, width: usize) -> String {
 
 /// The list of all rules, for a terminal.
 pub fn catalogue() -> String {
+    list(&rules::all().collect::<Vec<_>>(), FaultKind::ALL)
+}
+
+/// A list of rules and of kinds of input faults, for a terminal.
+fn list(rules: &[&'static Rule], kinds: &[FaultKind]) -> String {
     let mut page = String::new();
-    let width = rules::all().map(|rule| rule.id.len()).max().unwrap_or(0);
+    let ids = rules.iter().map(|rule| rule.id).chain(kinds.iter().map(|kind| kind.id()));
+    let width = ids.map(str::len).max().unwrap_or(0);
     let mut family = "";
-    for rule in rules::all() {
+    for rule in rules {
         if rule.family() != family {
             family = rule.family();
             let _ = writeln!(page, "{}{family}", if page.is_empty() { "" } else { "\n" });
@@ -105,8 +197,11 @@ pub fn catalogue() -> String {
         let _ =
             writeln!(page, "  {:width$}  {:7}  {}", rule.id, rule.severity.word(), rule.summary);
     }
-    let _ = writeln!(page, "\ninput faults (always exit code 2)");
-    for kind in FaultKind::ALL {
+    if !kinds.is_empty() {
+        let gap = if page.is_empty() { "" } else { "\n" };
+        let _ = writeln!(page, "{gap}input faults (always exit code 2)");
+    }
+    for kind in kinds {
         let first = kind.explain().split_inclusive(". ").next().unwrap_or_default().trim_end();
         let _ = writeln!(page, "  {:width$}  {first}", kind.id());
     }

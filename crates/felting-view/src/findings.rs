@@ -11,6 +11,8 @@ use felting::progress::{Progress, Stage};
 use felting::source::Fault;
 use rayon::prelude::*;
 
+use crate::Since;
+
 /// How a text is drawn.
 #[derive(Clone, Copy, Debug)]
 pub struct Style {
@@ -25,6 +27,42 @@ impl Style {
     pub const PLAIN: Self = Self { colour: false, width: 100 };
 }
 
+/// A fabric, and what was found in it.
+#[derive(Clone, Copy, Debug)]
+pub struct Checked<'a> {
+    /// The fabric.
+    pub fabric: &'a Fabric,
+    /// What was found.
+    pub report: &'a Report,
+    /// What is down, as `--cut` and `--move` say it.
+    pub down: &'a [String],
+    /// How many findings nobody asked for.
+    pub left_out: usize,
+    /// What has changed since an earlier run, if that is asked.
+    pub since: Option<&'a Since>,
+}
+
+impl<'a> Checked<'a> {
+    /// All that was found, with nothing down.
+    pub fn new(fabric: &'a Fabric, report: &'a Report) -> Self {
+        Self { fabric, report, down: &[], left_out: 0, since: None }
+    }
+
+    /// The root file, as it was named.
+    pub(crate) fn file(&self) -> &'a str {
+        self.fabric.sources().iter().next().map_or("", |(_, source)| source.name.as_str())
+    }
+
+    /// The findings that are told: the new ones where it is asked what has changed.
+    pub(crate) fn told(&self) -> impl Iterator<Item = &'a Finding> + use<'a> {
+        let since = self.since;
+        self.report
+            .findings
+            .iter()
+            .filter(move |finding| since.is_none_or(|since| since.is_new(finding)))
+    }
+}
+
 /// An excerpt of more bytes is not drawn: only its place is told.
 pub(crate) const MOST_SHOWN: usize = 64 << 10;
 
@@ -33,10 +71,11 @@ const NEAR: usize = 12;
 
 /// All that was found, the worst first: a line that sums it up, input faults, findings with their
 /// excerpts, what is accepted, and the sum again where the eye ends.
-pub fn findings(fabric: &Fabric, report: &Report, style: Style, progress: &Progress) -> String {
+pub fn findings(checked: &Checked<'_>, style: Style, progress: &Progress) -> String {
+    let Checked { fabric, report, since, .. } = *checked;
     progress.begin(Stage::Writing, fabric.faults().len() + report.findings.len());
     let drawer = Drawer::new(fabric, style);
-    let sum = sum(fabric, report);
+    let sum = sum(checked);
     let mut page = String::new();
     // Writing to a String cannot fail, here and below.
     let _ = writeln!(page, "{sum}");
@@ -45,13 +84,21 @@ pub fn findings(fabric: &Fabric, report: &Report, style: Style, progress: &Progr
         format!("\n{text}\n")
     };
     page.extend(fabric.faults().iter().map(|fault| drawn(drawer.fault(fault))));
-    let mut worst_first: Vec<&Finding> = report.findings.iter().collect();
+    let mut worst_first: Vec<&Finding> = checked.told().collect();
     worst_first.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
     page.par_extend(worst_first.par_iter().map(|finding| drawn(drawer.finding(finding))));
-    if !report.accepted.is_empty() {
+    if let Some(since) = since.filter(|since| !since.gone.is_empty()) {
+        page.push('\n');
+        for gone in &since.gone {
+            let _ = writeln!(page, "gone {}[{}]: {}", gone.severity, gone.rule, gone.message);
+        }
+    }
+    // What is accepted is as before, where it is asked what has changed.
+    let accepted = if since.is_some() { &[][..] } else { &report.accepted[..] };
+    if !accepted.is_empty() {
         page.push('\n');
     }
-    for accepted in &report.accepted {
+    for accepted in accepted {
         let finding = &accepted.finding;
         let until = accepted.until.map(|until| format!(" (until {until})")).unwrap_or_default();
         let reason = if accepted.reason.is_empty() { "no reason given" } else { &accepted.reason };
@@ -68,19 +115,42 @@ pub fn findings(fabric: &Fabric, report: &Report, style: Style, progress: &Progr
     }
     // Of several as bad, the first drawn.
     // The eye ends at the last line, which on a long page is far from the first.
-    if fabric.faults().len() + report.findings.len() > 3 {
+    if fabric.faults().len() + worst_first.len() > 3 {
         let _ = writeln!(page, "\n{sum}");
-    } else if !report.findings.is_empty() {
+    } else if !worst_first.is_empty() {
         page.push('\n');
     }
-    if let Some(worst) = report.findings.iter().rev().max_by_key(|finding| finding.severity) {
+    if let Some(worst) = worst_first.first() {
         let _ = writeln!(page, "`felting explain {}` says more about a rule.", worst.rule.id);
     }
     page
 }
 
+/// A line for each input fault and finding, the worst first: place, severity, message and rule, as editors and
+/// `grep` take them.
+pub fn findings_lines(checked: &Checked<'_>) -> String {
+    let sources = checked.fabric.sources();
+    let mut page = String::new();
+    for fault in checked.fabric.faults() {
+        let (at, id) = (sources.location(fault.at()), fault.kind.id());
+        // Writing to a String cannot fail, here and below.
+        let _ = writeln!(page, "{at}: error: {} [{id}]", fault.what.message);
+    }
+    let mut worst_first: Vec<&Finding> = checked.told().collect();
+    worst_first.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    for finding in worst_first {
+        let at = sources.location(finding.what.primary.span);
+        let (message, id) = (&finding.what.message, finding.rule.id);
+        let _ = writeln!(page, "{at}: {}: {message} [{id}]", finding.severity);
+    }
+    page
+}
+
 /// One line: the fabric's name and how much was found.
-pub(crate) fn sum(fabric: &Fabric, report: &Report) -> String {
+pub fn sum(checked: &Checked<'_>) -> String {
+    let Checked { fabric, report, down, left_out, since } = *checked;
+    let told = |severity| checked.told().filter(|finding| finding.severity == severity).count();
+    let new = if since.is_some() { "new " } else { "" };
     let count = |count: usize, what: &str| match count {
         0 => None,
         1 => Some(format!("1 {what}")),
@@ -88,15 +158,22 @@ pub(crate) fn sum(fabric: &Fabric, report: &Report) -> String {
     };
     let mut parts: Vec<String> = [
         count(fabric.faults().len(), "input fault"),
-        count(report.count(Severity::Error), "error"),
-        count(report.count(Severity::Warning), "warning"),
-        count(report.count(Severity::Hint), "hint"),
+        count(told(Severity::Error), &format!("{new}error")),
+        count(told(Severity::Warning), &format!("{new}warning")),
+        count(told(Severity::Hint), &format!("{new}hint")),
     ]
     .into_iter()
     .flatten()
     .collect();
     if parts.is_empty() {
-        parts.push("nothing found".to_owned());
+        parts.push(if since.is_some() { "nothing new" } else { "nothing found" }.to_owned());
+    }
+    if let Some(since) = since {
+        parts.push(format!("{} gone", since.gone.len()));
+        parts.push(format!("{} as before", since.as_before));
+    }
+    if left_out > 0 {
+        parts.push(format!("{left_out} not asked for"));
     }
     if !report.accepted.is_empty() {
         parts.push(format!("{} accepted", report.accepted.len()));
@@ -113,7 +190,11 @@ pub(crate) fn sum(fabric: &Fabric, report: &Report) -> String {
     let of: Vec<_> =
         of.into_iter().flatten().map(|part| part.replace("switchs", "switches")).collect();
     let of = if of.is_empty() { String::new() } else { format!(" ({})", of.join(", ")) };
-    format!("{name}: {}{of}", parts.join(", "))
+    let without = match down {
+        [] => String::new(),
+        down => format!(" with {}", down.join(" and ")),
+    };
+    format!("{name}{without}: {}{of}", parts.join(", "))
 }
 
 pub(crate) struct Drawer<'a> {

@@ -1,22 +1,45 @@
 //! Findings for programs. The shape is documented in `docs/findings.md` and has a version.
 
 use felting::Fabric;
-use felting::diagnostic::{Finding, Label, Report, Severity, Span};
+use felting::diagnostic::{Finding, Label, Severity, Span};
 use felting::progress::{Progress, Stage};
 use serde::Serialize;
 
+use crate::{Checked, Gone};
+
 /// Counts up when a field changes its meaning or goes away; new fields don't change it.
 const VERSION: u32 = 1;
+
+/// What was found in several fabrics.
+#[derive(Serialize)]
+struct Pages<'a> {
+    version: u32,
+    fabrics: Vec<Page<'a>>,
+}
 
 #[derive(Serialize)]
 struct Page<'a> {
     version: u32,
     fabric: &'a str,
+    file: &'a str,
+    /// What is down or moved.
+    #[serde(skip_serializing_if = "<[String]>::is_empty")]
+    down: &'a [String],
     complete: bool,
     counts: Counts,
     faults: Vec<FaultRow<'a>>,
     findings: Vec<FindingRow<'a>>,
     accepted: Vec<AcceptedRow<'a>>,
+    /// What has changed since the baseline.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    since: Option<SinceRow<'a>>,
+}
+
+#[derive(Serialize)]
+struct SinceRow<'a> {
+    new: usize,
+    as_before: usize,
+    gone: &'a [Gone],
 }
 
 #[derive(Serialize)]
@@ -26,6 +49,8 @@ struct Counts {
     warning: usize,
     hint: usize,
     accepted: usize,
+    /// Found, and not asked for.
+    left_out: usize,
 }
 
 #[derive(Serialize)]
@@ -49,6 +74,7 @@ struct FaultRow<'a> {
 
 #[derive(Serialize)]
 struct FindingRow<'a> {
+    key: &'a str,
     rule: &'static str,
     severity: &'static str,
     message: &'a str,
@@ -57,6 +83,9 @@ struct FindingRow<'a> {
     on_the_wire: &'a str,
     remedy: &'a str,
     about: Vec<&'a str>,
+    /// Whether the baseline lacks it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    new: Option<bool>,
 }
 
 #[derive(Serialize)]
@@ -66,8 +95,18 @@ struct AcceptedRow<'a> {
     finding: FindingRow<'a>,
 }
 
-/// All that was found, as JSON.
-pub fn findings_json(fabric: &Fabric, report: &Report, progress: &Progress) -> String {
+/// All that was found, as JSON: an object for a fabric, one with a list of such for several.
+pub fn findings_json(all: &[Checked<'_>], progress: &Progress) -> String {
+    let mut pages: Vec<Page<'_>> = all.iter().map(|one| page(one, progress)).collect();
+    let text = match pages.len() {
+        1 => serde_json::to_string_pretty(&pages.remove(0)),
+        _ => serde_json::to_string_pretty(&Pages { version: VERSION, fabrics: pages }),
+    };
+    text.expect("strings and numbers always serialise") + "\n"
+}
+
+fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
+    let Checked { fabric, report, down, left_out, since } = *checked;
     let faults = fabric.faults().iter().map(|fault| FaultRow {
         kind: fault.kind.id(),
         message: &fault.what.message,
@@ -75,9 +114,12 @@ pub fn findings_json(fabric: &Fabric, report: &Report, progress: &Progress) -> S
         related: fault.what.related.iter().map(|one| place(fabric, one.span, &one.text)).collect(),
         remedy: &fault.what.remedy,
     });
-    let page = Page {
+    let new = |finding: &Finding| since.map(|since| since.is_new(finding));
+    Page {
         version: VERSION,
         fabric: fabric.name(),
+        file: checked.file(),
+        down,
         complete: fabric.is_complete(),
         counts: Counts {
             faults: fabric.faults().len(),
@@ -85,11 +127,12 @@ pub fn findings_json(fabric: &Fabric, report: &Report, progress: &Progress) -> S
             warning: report.count(Severity::Warning),
             hint: report.count(Severity::Hint),
             accepted: report.accepted.len(),
+            left_out,
         },
         faults: faults.collect(),
         findings: progress
             .each(Stage::Writing, report.findings.iter())
-            .map(|finding| finding_row(fabric, finding))
+            .map(|finding| finding_row(fabric, finding, new(finding)))
             .collect(),
         accepted: report
             .accepted
@@ -97,19 +140,21 @@ pub fn findings_json(fabric: &Fabric, report: &Report, progress: &Progress) -> S
             .map(|accepted| AcceptedRow {
                 reason: &accepted.reason,
                 until: accepted.until.map(|until| until.to_string()),
-                finding: finding_row(fabric, &accepted.finding),
+                finding: finding_row(fabric, &accepted.finding, None),
             })
             .collect(),
-    };
-    let mut text =
-        serde_json::to_string_pretty(&page).expect("strings and numbers always serialise");
-    text.push('\n');
-    text
+        since: since.map(|since| SinceRow {
+            new: report.findings.len() - since.as_before,
+            as_before: since.as_before,
+            gone: &since.gone,
+        }),
+    }
 }
 
-fn finding_row<'a>(fabric: &'a Fabric, finding: &'a Finding) -> FindingRow<'a> {
+fn finding_row<'a>(fabric: &'a Fabric, finding: &'a Finding, new: Option<bool>) -> FindingRow<'a> {
     let label = |label: &'a Label| place(fabric, label.span, &label.text);
     FindingRow {
+        key: &finding.key,
         rule: finding.rule.id,
         severity: finding.severity.word(),
         message: &finding.what.message,
@@ -118,6 +163,7 @@ fn finding_row<'a>(fabric: &'a Fabric, finding: &'a Finding) -> FindingRow<'a> {
         on_the_wire: &finding.wire,
         remedy: &finding.what.remedy,
         about: finding.about.iter().map(AsRef::as_ref).collect(),
+        new,
     }
 }
 

@@ -3,21 +3,44 @@
 use std::fmt::Write as _;
 
 use felting::Fabric;
-use felting::diagnostic::{Finding, Report, Severity, Span};
+use felting::diagnostic::{Finding, Severity, Span};
 use felting::progress::{Progress, Stage};
 use felting::rules;
 use quick_junit::{NonSuccessKind, TestCase, TestCaseStatus, TestSuite};
 
+use crate::Checked;
+
 /// All that was found, as `JUnit` XML: a suite for each family of rules, a case for each finding, and a passed
 /// case for each rule that found nothing. What is below the denied severity, or accepted, is a skipped case.
+///
+/// Of several fabrics each has its own suites, which its name begins. Where it is asked what has changed, what is as
+/// before is a skipped case.
 pub fn findings_junit(
-    fabric: &Fabric,
-    report: &Report,
-    denied: Severity,
+    all: &[Checked<'_>],
+    denied: Option<Severity>,
     progress: &Progress,
 ) -> String {
-    let mut page = quick_junit::Report::new(name(fabric));
-    let mut input = TestSuite::new("input");
+    let title = match all {
+        [one] => name(one.fabric),
+        many => format!("{} fabrics", many.len()),
+    };
+    let mut page = quick_junit::Report::new(title);
+    progress.begin(Stage::Writing, rules::all().count() * all.len());
+    for one in all {
+        let of = if all.len() > 1 { format!("{}: ", name(one.fabric)) } else { String::new() };
+        page.add_test_suites(suites(one, denied, &of, progress));
+    }
+    page.to_string().unwrap_or_default()
+}
+
+fn suites(
+    checked: &Checked<'_>,
+    denied: Option<Severity>,
+    of: &str,
+    progress: &Progress,
+) -> Vec<TestSuite> {
+    let Checked { fabric, report, since, .. } = *checked;
+    let mut input = TestSuite::new(format!("{of}input"));
     if fabric.is_complete() {
         input.add_test_case(TestCase::new("the fabric is read whole", TestCaseStatus::success()));
     }
@@ -32,20 +55,21 @@ pub fn findings_junit(
         status.set_message(&fault.what.message).set_type(fault.kind.id()).set_description(text);
         input.add_test_case(case(fabric, &fault.what.message, fault.kind.id(), fault.at(), status));
     }
-    page.add_test_suite(input);
-    let mut suites: Vec<TestSuite> = Vec::new();
-    progress.begin(Stage::Writing, rules::all().count());
+    let mut suites: Vec<TestSuite> = vec![input];
     for rule in rules::all() {
         progress.advance(1);
-        if suites.last().is_none_or(|suite| suite.name.as_str() != rule.family()) {
-            suites.push(TestSuite::new(rule.family()));
+        let suite = format!("{of}{}", rule.family());
+        if suites.last().is_none_or(|last| last.name.as_str() != suite) {
+            suites.push(TestSuite::new(suite));
         }
         let Some(suite) = suites.last_mut() else { continue };
         let mut quiet = true;
         for finding in report.findings.iter().filter(|finding| finding.rule.id == rule.id) {
             quiet = false;
-            let status = match finding.severity >= denied {
-                true => failed(fabric, finding),
+            let is_new = since.is_none_or(|since| since.is_new(finding));
+            let status = match denied.is_some_and(|denied| finding.severity >= denied) {
+                true if is_new => failed(fabric, finding),
+                true => skipped(&format!("as before: {}", finding.what.message)),
                 false => skipped(&format!("{}: {}", finding.severity, finding.what.message)),
             };
             let at = finding.what.primary.span;
@@ -64,8 +88,7 @@ pub fn findings_junit(
             suite.add_test_case(passed);
         }
     }
-    page.add_test_suites(suites);
-    page.to_string().unwrap_or_default()
+    suites
 }
 
 fn name(fabric: &Fabric) -> String {

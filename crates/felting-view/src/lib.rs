@@ -4,21 +4,25 @@
 
 #![warn(missing_docs)]
 
+mod baseline;
 pub mod draw;
 mod explain;
 mod findings;
 mod json;
 mod junit;
+mod named;
 mod report;
 mod sarif;
 pub mod sheet;
 mod topology;
 mod walk;
 
-pub use explain::{catalogue, catalogue_page, explain};
-pub use findings::{Style, findings};
+pub use baseline::{Baseline, Gone, Since};
+pub use explain::{catalogue, catalogue_page, explain, explain_json};
+pub use findings::{Checked, Style, findings, findings_lines, sum};
 pub use json::findings_json;
 pub use junit::findings_junit;
+pub use named::{named, named_json};
 pub use report::{Reported, report};
 pub use sarif::findings_sarif;
 pub use topology::{topology_dot, topology_rfc8345};

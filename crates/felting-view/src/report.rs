@@ -5,13 +5,13 @@ use std::fmt::Write as _;
 
 use askama::Template;
 use felting::diagnostic::{Finding, Report, Severity};
-use felting::fabric::{Expectation, ExpectationId, Loss, Terminal};
+use felting::fabric::{Expectation, ExpectationId, Loss, Selection, Terminal};
 use felting::progress::{Progress, Stage};
 use felting::walk::{Failure, Lost, Options, Unmet, Walk, Walker};
 use felting::{Fabric, State};
 
 use crate::draw::{self, Drawing, Theme};
-use crate::findings::{Drawer, sum};
+use crate::findings::{Checked, Drawer, sum};
 use crate::sheet::{Cell, Row, Sheet, Tone, Topic};
 use crate::{Style, Walked};
 
@@ -131,12 +131,16 @@ struct RowPart {
 /// What a report is made of.
 #[derive(Clone, Copy, Debug)]
 pub struct Reported<'a> {
-    /// The state of the fabric with nothing lost.
+    /// The state of the fabric.
     pub state: &'a State,
     /// What the rules found.
     pub report: &'a Report,
     /// The expectations that do not hold, as [`felting::walk::judge`] tells them.
     pub failures: &'a [Failure],
+    /// What is down, as `--cut` and `--move` say it.
+    pub down: &'a [String],
+    /// How many findings nobody asked for.
+    pub left_out: usize,
     /// The day that the report is of, as it is to be shown.
     pub day: &'a str,
 }
@@ -145,8 +149,9 @@ pub struct Reported<'a> {
 /// the findings at their places, expectations with their walks, all sheets. Scripts are its own, and all of it
 /// can be read without them.
 pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
-    let Reported { state, report, failures, day } = *reported;
+    let Reported { state, report, failures, down, left_out, day } = *reported;
     let fabric = state.fabric();
+    let checked = Checked { fabric, report, down, left_out, since: None };
     let parts = DRAWINGS + Topic::ALL.len() + fabric.expectations().len();
     // The last is the page itself.
     progress.begin(Stage::Writing, parts + report.findings.len().min(FINDINGS_SHOWN) + 1);
@@ -155,16 +160,17 @@ pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
     let page = Page {
         name: if fabric.name().is_empty() { "the fabric" } else { fabric.name() }.to_owned(),
         // The name stands above it already.
-        sum: sum(fabric, report)
-            .split_once(": ")
-            .map_or_else(String::new, |(_, sum)| sum.to_owned()),
+        sum: sum(&checked).split_once(": ").map_or_else(String::new, |(_, sum)| sum.to_owned()),
         verdict: match (fabric.is_complete(), report.worst()) {
             (false, _) | (true, Some(Severity::Error)) => "error",
             (true, Some(Severity::Warning)) => "warning",
             (true, Some(Severity::Hint)) => "hint",
             (true, None) => "holds",
         },
-        day: format!("as of {day}"),
+        day: match down {
+            [] => format!("as of {day}"),
+            down => format!("as of {day}, with {}", down.join(" and ")),
+        },
         inks: draw::inks(),
         style: include_str!("../templates/report.css"),
         script: include_str!("../templates/report.js"),
@@ -250,11 +256,10 @@ fn findings(
 }
 
 fn drawings(state: &State, report: &Report, progress: &Progress) -> Vec<(&'static str, Drawing)> {
-    let fabric = state.fabric();
     let all: [(_, &dyn Fn() -> _); DRAWINGS] = [
         ("cabling", &|| draw::cabling(state)),
         ("overlay", &|| draw::overlay(state)),
-        ("tenants", &|| draw::tenants(fabric)),
+        ("tenants", &|| draw::tenants(state)),
         ("tree", &|| draw::tree(state, None)),
     ];
     let drawn = all.into_iter().filter_map(|(id, draw)| {
@@ -294,9 +299,9 @@ fn words(fabric: &Fabric, expectation: &Expectation) -> String {
         .despite
         .iter()
         .filter_map(|loss| match &loss.value {
-            Loss::AnyCable => Some("any one cable"),
-            Loss::AnySwitch => Some("any one switch"),
-            Loss::AnyCableOrSwitch => Some("any one cable or switch"),
+            Loss::AnyCable => Some("any-cable"),
+            Loss::AnySwitch => Some("any-switch"),
+            Loss::AnyCableOrSwitch => Some("any-cable-or-switch"),
             Loss::Thing(what) => Some(what.as_str()),
             Loss::Nothing => None,
         })
@@ -352,7 +357,7 @@ fn expectations(
         match failure {
             Some(failure) if drawn < WALKS_DRAWN => {
                 // What is lost is lost in the walk that shows it too.
-                let lost = state.given(&failure.lost.condition(fabric));
+                let lost = state.given(&failure.lost.condition(state));
                 if let Some(walk) = &failure.walk {
                     part.walk = told(&lost, walk, &failure.lost.words(fabric));
                     let drawing = draw::walk(&lost, walk).ok();
@@ -392,7 +397,7 @@ fn sheets(state: &State, progress: &Progress) -> Vec<SheetPart> {
     let mut parts = Vec::new();
     for &(topic, id, about) in Topic::ALL {
         progress.advance(1);
-        if topic.is_of_one() {
+        if topic.is_of_switches() {
             parts.extend(of_each(state, topic, id, about));
             continue;
         }
@@ -472,7 +477,7 @@ fn of_each(state: &State, topic: Topic, id: &'static str, about: &str) -> Option
     }
     let mut columns = Vec::new();
     let groups = routers.into_iter().filter_map(|switch| {
-        let sheet = Sheet::of(topic, state, Some(switch), &Progress::default());
+        let sheet = Sheet::of(topic, state, Some(&Selection::device(switch)), &Progress::default());
         columns = titles(&sheet);
         let rows: Vec<RowPart> = sheet.rows.iter().map(row).collect();
         (!rows.is_empty()).then(|| GroupPart { name: fabric.device_name(switch).to_owned(), rows })

@@ -3,10 +3,12 @@
 use std::collections::BTreeMap;
 
 use felting::Fabric;
-use felting::diagnostic::{Finding, Label, Report, Severity, Span};
+use felting::diagnostic::{Finding, Label, Severity, Span};
 use felting::progress::{Progress, Stage};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde::Serialize;
+
+use crate::{Checked, Since};
 
 const SCHEMA: &str =
     "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
@@ -16,7 +18,7 @@ struct Log<'a> {
     #[serde(rename = "$schema")]
     schema: &'static str,
     version: &'static str,
-    runs: [Run<'a>; 1],
+    runs: Vec<Run<'a>>,
 }
 
 #[derive(Serialize)]
@@ -80,6 +82,9 @@ struct ResultRow<'a> {
     related_locations: Vec<Location<'a>>,
     /// What a finding is known by from one run to the next, though lines move.
     partial_fingerprints: BTreeMap<&'static str, String>,
+    /// Whether an earlier run had it (SARIF section 3.27.24).
+    #[serde(skip_serializing_if = "Option::is_none")]
+    baseline_state: Option<&'static str>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     suppressions: Vec<Suppression<'a>>,
 }
@@ -130,8 +135,19 @@ struct Snippet<'a> {
     text: &'a str,
 }
 
-/// All that was found, as SARIF. Faults of the input are errors; what is accepted is there as suppressed.
-pub fn findings_sarif(fabric: &Fabric, report: &Report, progress: &Progress) -> String {
+/// All that was found, as SARIF, a run for each fabric. Faults of the input are errors; what is accepted is there as
+/// suppressed.
+pub fn findings_sarif(all: &[Checked<'_>], progress: &Progress) -> String {
+    let runs = all.iter().map(|one| run(one, progress)).collect();
+    let log = Log { schema: SCHEMA, version: "2.1.0", runs };
+    let mut text =
+        serde_json::to_string_pretty(&log).expect("strings and numbers always serialise");
+    text.push('\n');
+    text
+}
+
+fn run<'a>(checked: &Checked<'a>, progress: &Progress) -> Run<'a> {
+    let Checked { fabric, report, since, .. } = *checked;
     let mut rules = Rules::default();
     let mut results: Vec<ResultRow<'_>> = Vec::new();
     for fault in fabric.faults() {
@@ -152,11 +168,15 @@ pub fn findings_sarif(fabric: &Fabric, report: &Report, progress: &Progress) -> 
                 .map(|(id, one)| location(fabric, one.span, Some(id), &one.text))
                 .collect(),
             partial_fingerprints: fingerprint(fault.kind.id(), &fault.what.message),
+            baseline_state: None,
             suppressions: Vec::new(),
         });
     }
     for finding in progress.each(Stage::Writing, report.findings.iter()) {
-        results.push(result(fabric, finding, &mut rules, Vec::new()));
+        let mut row = result(fabric, finding, &mut rules, Vec::new());
+        let state = |since: &Since| if since.is_new(finding) { "new" } else { "unchanged" };
+        row.baseline_state = since.map(state);
+        results.push(row);
     }
     for accepted in &report.accepted {
         let justification = accepted.reason.as_str();
@@ -164,20 +184,12 @@ pub fn findings_sarif(fabric: &Fabric, report: &Report, progress: &Progress) -> 
         results.push(result(fabric, &accepted.finding, &mut rules, vec![suppression]));
     }
     let driver = Driver { name: "felting", version: env!("CARGO_PKG_VERSION"), rules: rules.rows };
-    let log = Log {
-        schema: SCHEMA,
-        version: "2.1.0",
-        runs: [Run {
-            tool: Tool { driver },
-            invocations: [Invocation { execution_successful: fabric.is_complete() }],
-            column_kind: "unicodeCodePoints",
-            results,
-        }],
-    };
-    let mut text =
-        serde_json::to_string_pretty(&log).expect("strings and numbers always serialise");
-    text.push('\n');
-    text
+    Run {
+        tool: Tool { driver },
+        invocations: [Invocation { execution_successful: fabric.is_complete() }],
+        column_kind: "unicodeCodePoints",
+        results,
+    }
 }
 
 /// The rules that something was found by, each once.
@@ -250,7 +262,8 @@ fn result<'a>(
             .enumerate()
             .map(|(id, label)| of(label, Some(id)))
             .collect(),
-        partial_fingerprints: fingerprint(finding.rule.id, &finding.what.message),
+        partial_fingerprints: BTreeMap::from([("findingKey/v1", finding.key.to_string())]),
+        baseline_state: None,
         suppressions,
     }
 }

@@ -1,5 +1,24 @@
 //! Sheets: tables to hand to somebody.
 
+/// The columns of a sheet, each with the cell that a row has there.
+macro_rules! line {
+    ($($key:ident: $title:literal, $room:expr;)+) => {
+        struct Line {
+            $($key: Cell,)+
+        }
+
+        impl Line {
+            fn columns() -> Vec<Column> {
+                vec![$(column(stringify!($key), $title, $room)),+]
+            }
+
+            fn row(self, tone: Tone, about: Vec<Subject>) -> Row {
+                Row { cells: vec![$(self.$key),+], tone, about }
+            }
+        }
+    };
+}
+
 mod addresses;
 mod adjacencies;
 mod cables;
@@ -22,7 +41,7 @@ mod vrfs;
 use std::borrow::Cow;
 
 use comfy_table::{ColumnConstraint, ContentArrangement, Table, TableStyle, Width};
-use felting::fabric::DeviceId;
+use felting::fabric::{DeviceId, SegmentId, Selection, VrfId};
 use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
 use rayon::prelude::*;
@@ -38,10 +57,24 @@ struct Record {
     word: &'static str,
     /// What it shows.
     about: &'static str,
-    /// Whether it is of one switch, which must be named.
-    of_one: bool,
-    /// Makes it; of one switch where its rows are by switch.
-    make: fn(&State, Option<DeviceId>, &Progress) -> Sheet,
+    /// Whether it is of switches that must be named.
+    of_switches: bool,
+    /// What changes it beside what is written.
+    follows: Follows,
+    /// Makes it; what is asked for matters only where a row has more to say of it than of others, or where there
+    /// are no rows without.
+    make: fn(&State, Option<&Selection>, &Progress) -> Sheet,
+}
+
+/// What changes a sheet beside what is written.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Follows {
+    /// Nothing.
+    Writing,
+    /// What is down.
+    Losses,
+    /// What is down, and endpoints that move.
+    Moves,
 }
 
 /// One line a sheet: its topic and its file.
@@ -87,7 +120,7 @@ topics! {
     Cables: cables;
     /// The addresses and numbers of every switch.
     Addresses: addresses;
-    /// The links of the underlay, and whether the routers at their ends are neighbors.
+    /// The links of the underlay, and whether the routers at their ends are neighbours.
     Adjacencies: adjacencies;
     /// The BGP sessions.
     Sessions: sessions;
@@ -106,9 +139,24 @@ topics! {
 }
 
 impl Topic {
-    /// Whether the sheet is of one switch, which must be named.
-    pub fn is_of_one(self) -> bool {
-        self.record().of_one
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        self.record().word
+    }
+
+    /// Whether what is down changes the sheet; else it shows what is written.
+    pub fn follows_losses(self) -> bool {
+        self.record().follows != Follows::Writing
+    }
+
+    /// Whether endpoints that move change the sheet.
+    pub fn follows_moves(self) -> bool {
+        self.record().follows == Follows::Moves
+    }
+
+    /// Whether the sheet is of switches that must be named.
+    pub fn is_of_switches(self) -> bool {
+        self.record().of_switches
     }
 }
 
@@ -131,6 +179,11 @@ impl Cell {
             text if text.is_empty() => Self::Empty,
             text => Self::Text(text),
         }
+    }
+
+    fn list(texts: impl IntoIterator<Item = String>) -> Self {
+        let all: Vec<String> = texts.into_iter().collect();
+        if all.is_empty() { Self::Empty } else { Self::List(all) }
     }
 
     fn number(number: Option<impl Into<u64>>) -> Self {
@@ -171,6 +224,39 @@ pub struct Row {
     pub cells: Vec<Cell>,
     /// How it stands, for the eye.
     pub tone: Tone,
+    /// What it is about, for who asks for some of it.
+    pub about: Vec<Subject>,
+}
+
+/// What a row can be about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Subject {
+    /// A switch or host.
+    Device(DeviceId),
+    /// A segment.
+    Segment(SegmentId),
+    /// A VRF.
+    Vrf(VrfId),
+}
+
+impl Subject {
+    fn is_in(self, selection: &Selection) -> bool {
+        match self {
+            Self::Device(device) => selection.has_device(device),
+            Self::Segment(segment) => selection.has_segment(segment),
+            Self::Vrf(vrf) => selection.has_vrf(vrf),
+        }
+    }
+
+    /// A segment, its VRF, and the switches that have it.
+    fn of_segment(fabric: &Fabric, id: SegmentId) -> Vec<Self> {
+        let segment = fabric.segment(id);
+        let mut all = vec![Self::Segment(id)];
+        all.extend(segment.vrf.map(|vrf| Self::Vrf(vrf.value)));
+        let switches = segment.presences.iter().map(|presence| fabric.presence(presence).switch);
+        all.extend(switches.map(Self::Device));
+        all
+    }
 }
 
 /// How the thing of a row stands; a terminal with colours shows it, and the cells say it too.
@@ -232,6 +318,20 @@ pub enum Room {
     Spare,
 }
 
+/// The rows of each switch that is asked for, and for a title whose they are.
+fn of_switches(
+    fabric: &Fabric,
+    only: Option<&Selection>,
+    mut rows: impl FnMut(DeviceId) -> Vec<Row>,
+) -> (String, Vec<Row>) {
+    let devices: Vec<DeviceId> = only.into_iter().flat_map(Selection::devices).collect();
+    let who = match devices[..] {
+        [one] => fabric.device_name(one).to_owned(),
+        _ => format!("{} switches", devices.len()),
+    };
+    (who, devices.into_iter().flat_map(&mut rows).collect())
+}
+
 /// " of saltmarsh", for a title.
 fn of(fabric: &Fabric) -> String {
     if fabric.name().is_empty() { String::new() } else { format!(" of {}", fabric.name()) }
@@ -243,7 +343,9 @@ fn count(count: usize, what: &str) -> String {
     format!("{count} {what}{plural}")
 }
 
-const fn column(key: &'static str, title: &'static str, room: Room) -> Column {
+fn column(key: &'static str, title: &'static str, room: Room) -> Column {
+    // A key may be a word that Rust keeps for itself.
+    let key = key.strip_prefix("r#").unwrap_or(key);
     Column { key: Cow::Borrowed(key), title: Cow::Borrowed(title), room }
 }
 
@@ -276,10 +378,24 @@ pub enum Format {
 }
 
 impl Sheet {
-    /// The sheet of a topic; of one switch, the rows that are about it where a sheet has rows by switch, else the
-    /// whole sheet. A topic that [is of one switch](Topic::is_of_one) has no rows without one.
-    pub fn of(topic: Topic, state: &State, only: Option<DeviceId>, progress: &Progress) -> Self {
-        (topic.record().make)(state, only, progress)
+    /// The sheet of a topic; of a part of the fabric, the rows that are about it. A topic that
+    /// [is of switches](Topic::is_of_switches) has no rows without one.
+    pub fn of(topic: Topic, state: &State, only: Option<&Selection>, progress: &Progress) -> Self {
+        let mut sheet = (topic.record().make)(state, only, progress);
+        if let Some(only) = only {
+            sheet.rows.retain(|row| row.about.iter().any(|subject| subject.is_in(only)));
+        }
+        sheet
+    }
+
+    /// Of one switch the first column need not say of which.
+    fn without_the_only_device(mut self, only: Option<&Selection>) -> Self {
+        if only.is_none_or(|only| only.devices().len() < 2) {
+            self.columns.remove(0);
+            self.rows.iter_mut().for_each(|row| drop(row.cells.remove(0)));
+            self.keys -= 1;
+        }
+        self
     }
 
     /// The sheet as a text that ends with a line break.
@@ -509,6 +625,7 @@ mod tests {
                 },
             ],
             tone: if number == 1_200 { Tone::Down } else { Tone::Plain },
+            about: Vec::new(),
         };
         let sheet = Sheet {
             topic: "sites",

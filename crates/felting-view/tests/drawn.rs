@@ -5,10 +5,11 @@
 use std::fmt::Write as _;
 use std::path::Path;
 
+use felting::fabric::Selection;
 use felting::source::{Disk, Files, Memory};
 use felting::{Condition, Fabric, Progress, Report, State, rules};
 use felting_view::sheet::{Format, Sheet, Topic};
-use felting_view::{Style, findings, findings_json};
+use felting_view::{Checked, Style, findings, findings_json};
 
 /// The day as of which acceptances are judged here.
 fn check(fabric: &Fabric) -> Report {
@@ -32,7 +33,7 @@ fn each_rule_on_its_broken_example() {
         let fabric = Fabric::from_text("broken.toml", rule.broken.trim_start());
         insta::assert_snapshot!(
             rule.id,
-            findings(&fabric, &check(&fabric), Style::PLAIN, &Progress::default())
+            findings(&Checked::new(&fabric, &check(&fabric)), Style::PLAIN, &Progress::default())
         );
     }
 }
@@ -46,7 +47,7 @@ fn the_demo_fabrics() {
     assert!(report.accepted.iter().all(|accepted| !accepted.reason.is_empty()));
     insta::assert_snapshot!(
         "saltmarsh",
-        findings(&clean, &report, Style::PLAIN, &Progress::default())
+        findings(&Checked::new(&clean, &report), Style::PLAIN, &Progress::default())
     );
 
     let stormy = demo("saltmarsh-stormy");
@@ -56,7 +57,7 @@ fn the_demo_fabrics() {
         let found = report.findings.iter().any(|finding| finding.rule.family() == family);
         assert!(found, "the stormy fabric has no fault of the family {family}");
     }
-    let drawn = findings(&stormy, &report, Style::PLAIN, &Progress::default());
+    let drawn = findings(&Checked::new(&stormy, &report), Style::PLAIN, &Progress::default());
     let readme = include_str!("../../../README.md");
     let shown = readme.split("```text\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
     assert!(
@@ -72,7 +73,10 @@ fn findings_for_programs() {
         [[host]]\nname = \"gauge-2\"\nnics = \"nic1 1G\"\n[cabling]\nruns = \"gauge-1 nic1 -- gauge-2 nic1\"\n\
         [[accept]]\nrule = \"uplink-single-nic\"\non = \"gauge-2\"\nreason = \"old\"\nuntil = 2027-01-31\n";
     let fabric = Fabric::from_text("shore.toml", text);
-    insta::assert_snapshot!(findings_json(&fabric, &check(&fabric), &Progress::default()));
+    insta::assert_snapshot!(findings_json(
+        &[Checked::new(&fabric, &check(&fabric))],
+        &Progress::default()
+    ));
 }
 
 #[test]
@@ -82,12 +86,12 @@ fn input_faults_and_findings_together() {
     let fabric = Fabric::from_text("shore.toml", text.trim_start());
     insta::assert_snapshot!(
         "incomplete",
-        findings(&fabric, &check(&fabric), Style::PLAIN, &Progress::default())
+        findings(&Checked::new(&fabric, &check(&fabric)), Style::PLAIN, &Progress::default())
     );
     let gone = Fabric::from_path("no/such/fabric.toml");
     insta::assert_snapshot!(
         "gone",
-        findings(&gone, &check(&gone), Style::PLAIN, &Progress::default())
+        findings(&Checked::new(&gone, &check(&gone)), Style::PLAIN, &Progress::default())
     );
 }
 
@@ -98,11 +102,11 @@ fn sheets_of_the_demo_fabrics() {
         let fabric = demo(name);
         let state = State::of(&fabric, &Condition::default(), &Progress::default());
         for (topic, word, _) in Topic::ALL {
-            let sheet = match topic.is_of_one() {
+            let sheet = match topic.is_of_switches() {
                 true => Sheet::of(
                     *topic,
                     &state,
-                    Some(fabric.switch("dune-a").unwrap()),
+                    Some(&Selection::of(&fabric, &["dune-a"]).unwrap()),
                     &Progress::default(),
                 ),
                 false => Sheet::of(*topic, &state, None, &Progress::default()),
@@ -152,7 +156,8 @@ fn what_an_overlay_does_to_the_tree() {
         ("o.toml", "[[tree]]\non = \"mud-2\"\npriority = 4096\n"),
     ]);
     let sheet = |layers: &[(&dyn Files, &str)]| {
-        let fabric = Fabric::from_layers(layers);
+        let fabric =
+            felting::Statements::read(layers, &Progress::default()).compile(&Progress::default());
         Sheet::of(
             Topic::Tree,
             &State::of(&fabric, &Condition::default(), &Progress::default()),
@@ -202,7 +207,7 @@ fn explanations() {
     let fault = felting_view::explain("input-unequal-run").unwrap();
     insta::assert_snapshot!("fault", fault);
     assert!(felting_view::explain("lag-vlan-clsh").unwrap_err().contains("lag-vlan-clash"));
-    assert!(felting_view::explain("pair").unwrap_err().contains("pair-group-settings"));
+    assert!(felting_view::explain("pair").unwrap().contains("pair-group-clash"));
 }
 
 #[test]
@@ -231,7 +236,8 @@ fn a_file_that_has_changed_since_is_named_without_its_lines() {
         std::fs::write(&file, text).unwrap();
         let fabric = Fabric::from_path(&file);
         change();
-        let page = findings(&fabric, &check(&fabric), Style::PLAIN, &Progress::default());
+        let page =
+            findings(&Checked::new(&fabric, &check(&fabric)), Style::PLAIN, &Progress::default());
         assert!(page.contains(&place) && page.contains("did you mean `number`?"), "{page}");
         page.contains("nubmer = 1")
     };
@@ -247,7 +253,8 @@ fn a_file_that_has_changed_since_is_named_without_its_lines() {
 fn a_line_that_nobody_reads_is_not_drawn() {
     let text = format!("switch = [{{ label = \"{}\", nubmer = 1 }}]", "x".repeat(200_000));
     let fabric = Fabric::from_text("wide.toml", &text);
-    let page = findings(&fabric, &Report::default(), Style::PLAIN, &Progress::default());
+    let page =
+        findings(&Checked::new(&fabric, &Report::default()), Style::PLAIN, &Progress::default());
     assert!(page.contains("wide.toml:1:"), "{page}");
     assert!(page.len() < 4000, "{} bytes", page.len());
 }

@@ -7,7 +7,7 @@ use std::path::Path;
 
 use felting::diagnostic::{Report, Severity};
 use felting::{Condition, Fabric, Progress, State};
-use felting_view::{findings_junit, findings_sarif, topology_dot, topology_rfc8345};
+use felting_view::{Checked, findings_junit, findings_sarif, topology_dot, topology_rfc8345};
 use quick_xml::events::Event;
 use serde_json::Value;
 
@@ -21,7 +21,7 @@ fn check(fabric: &Fabric) -> Report {
         .check(Some(jiff::civil::date(2026, 11, 24)), &Progress::default())
 }
 
-const BROKEN: &str = "[[switch]]\nname = \"kelp-\\\"<a>&\"\nports = \"et1 25G\"\nnumbr = 1\n";
+const BROKEN: &str = "[[switch]]\nname = \"kelp-\\\"<a>&\"\nports = \"p1 25G\"\nnumbr = 1\n";
 
 #[test]
 fn sarif_keeps_to_its_schema() {
@@ -35,8 +35,11 @@ fn sarif_keeps_to_its_schema() {
         Fabric::from_text("/tmp/shore.toml", felting::rules::find("lag-one-sided").unwrap().broken),
     ] {
         let report = check(&fabric);
-        let page: Value =
-            serde_json::from_str(&findings_sarif(&fabric, &report, &Progress::default())).unwrap();
+        let page: Value = serde_json::from_str(&findings_sarif(
+            &[Checked::new(&fabric, &report)],
+            &Progress::default(),
+        ))
+        .unwrap();
         let wrong: Vec<String> = schema.iter_errors(&page).map(|error| error.to_string()).collect();
         assert_eq!(wrong, Vec::<String>::new());
         let run = &page["runs"][0];
@@ -62,7 +65,11 @@ fn junit_has_a_case_for_each_finding_and_each_quiet_rule() {
     for fabric in [demo("saltmarsh"), demo("saltmarsh-stormy"), Fabric::from_text("b.toml", BROKEN)]
     {
         let report = check(&fabric);
-        let text = findings_junit(&fabric, &report, Severity::Warning, &Progress::default());
+        let text = findings_junit(
+            &[Checked::new(&fabric, &report)],
+            Some(Severity::Warning),
+            &Progress::default(),
+        );
         let (mut cases, mut failures, mut skipped, mut errors) = (0, 0, 0, 0);
         let mut reader = quick_xml::Reader::from_str(&text);
         loop {
@@ -94,14 +101,22 @@ fn junit_has_a_case_for_each_finding_and_each_quiet_rule() {
 
 #[test]
 fn dot_names_every_switch_and_cable() {
-    let text = "[fabric]\nname = 'a \"<b>\\'\n[[switch]]\nname = \"kelp-a\"\nports = \"et1 25G\"\n";
+    let text = "[fabric]\nname = 'a \"<b>\\'\n[[switch]]\nname = \"kelp-a\"\nports = \"p1 25G\"\n";
     let fabric = Fabric::from_text("b.toml", text);
     assert!(fabric.is_complete(), "{:?}", fabric.faults());
-    insta::assert_snapshot!(topology_dot(&fabric, &Progress::default()));
+    insta::assert_snapshot!(topology_dot(
+        &State::of(&fabric, &Condition::default(), &Progress::default()),
+        None,
+        &Progress::default()
+    ));
     let fabric = demo("saltmarsh");
-    let text = topology_dot(&fabric, &Progress::default());
+    let text = topology_dot(
+        &State::of(&fabric, &Condition::default(), &Progress::default()),
+        None,
+        &Progress::default(),
+    );
     assert_eq!(text.matches(" -- ").count(), fabric.cables().len());
-    assert!(text.contains(r#""kelp-a" -- "crest-1" [taillabel="et49", headlabel="et1""#), "{text}");
+    assert!(text.contains(r#""kelp-a" -- "crest-1" [taillabel="p49", headlabel="p1""#), "{text}");
 }
 
 /// Every reference leads to what is there, every link has both its ends and goes both ways (RFC 8345).

@@ -5,11 +5,12 @@
 use std::path::Path;
 
 use felting::diagnostic::Severity;
+use felting::fabric::Selection;
 use felting::progress::{Progress, Stage};
 use felting::{Condition, Fabric, State};
 use felting_view::draw::{self, Theme};
 use felting_view::sheet::{Format, Sheet, Topic};
-use felting_view::{Reported, Style};
+use felting_view::{Checked, Reported, Style};
 
 fn demo(name: &str) -> (Fabric, State) {
     let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
@@ -31,7 +32,8 @@ fn sheets_in_every_form() {
         let (fabric, state) = demo(name);
         let progress = Progress::default();
         for &(topic, word, _) in Topic::ALL {
-            let only = topic.is_of_one().then(|| fabric.switch("dune-a").unwrap());
+            let only = Selection::of(&fabric, &["dune-a"]).unwrap();
+            let only = topic.is_of_switches().then_some(&only);
             let sheet = Sheet::of(topic, &state, only, &progress);
             done(word, &progress, Stage::Rows, None);
             assert!(sheet.rows.is_empty() || progress.now().of > 0, "{word}");
@@ -48,13 +50,17 @@ fn findings_in_every_form() {
     let (fabric, _) = demo("saltmarsh-stormy");
     let (report, progress) = (fabric.check(), Progress::default());
     let found = Some(report.findings.len());
-    felting_view::findings(&fabric, &report, Style::PLAIN, &progress);
+    felting_view::findings(&Checked::new(&fabric, &report), Style::PLAIN, &progress);
     done("text", &progress, Stage::Writing, found);
-    felting_view::findings_json(&fabric, &report, &progress);
+    felting_view::findings_json(&[Checked::new(&fabric, &report)], &progress);
     done("JSON", &progress, Stage::Writing, found);
-    felting_view::findings_sarif(&fabric, &report, &progress);
+    felting_view::findings_sarif(&[Checked::new(&fabric, &report)], &progress);
     done("SARIF", &progress, Stage::Writing, found);
-    felting_view::findings_junit(&fabric, &report, Severity::Error, &progress);
+    felting_view::findings_junit(
+        &[Checked::new(&fabric, &report)],
+        Some(Severity::Error),
+        &progress,
+    );
     done("JUnit", &progress, Stage::Writing, Some(felting::rules::all().count()));
 }
 
@@ -65,19 +71,25 @@ fn reports_topologies_and_pictures() {
         let progress = Progress::default();
         let (report, failures) =
             (fabric.check(), felting::walk::judge(&state, &Progress::default()));
-        let reported =
-            Reported { state: &state, report: &report, failures: &failures, day: "2026-11-26" };
+        let reported = Reported {
+            state: &state,
+            report: &report,
+            failures: &failures,
+            down: &[],
+            left_out: 0,
+            day: "2026-11-26",
+        };
         felting_view::report(&reported, &progress);
         done("report", &progress, Stage::Writing, None);
-        felting_view::topology_dot(&fabric, &progress);
+        felting_view::topology_dot(&state, None, &progress);
         done("DOT", &progress, Stage::Writing, Some(fabric.cables().len()));
         felting_view::topology_rfc8345(&state, &progress);
         done("RFC 8345", &progress, Stage::Writing, None);
         assert!(progress.now().of > fabric.devices().len() + fabric.cables().len());
     }
-    let (fabric, _) = demo("saltmarsh");
+    let (_, state) = demo("saltmarsh");
     let progress = Progress::default();
-    draw::tenants(&fabric).unwrap().png(Theme::Light, 4.0, &progress);
+    draw::tenants(&state).unwrap().png(Theme::Light, 4.0, &progress);
     done("picture", &progress, Stage::Drawing, None);
     assert!(progress.now().of > 1, "it is drawn in several bands");
 }

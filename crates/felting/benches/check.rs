@@ -19,7 +19,7 @@ fn main() {
 /// The text of a silent fabric of pairs of leaves.
 fn site(leaves: usize) -> String {
     let mut text = String::from("[fabric]\nname = \"estuary\"\n");
-    text.push_str("[[switch]]\nname = \"crest-[1-4]\"\nnumber = 1\nports = \"et[1-1024] 100G\"\n");
+    text.push_str("[[switch]]\nname = \"crest-[1-4]\"\nnumber = 1\nports = \"p[1-1024] 100G\"\n");
     for segment in 0..24 {
         let vlan = 310 + segment;
         // Writing to a String cannot fail.
@@ -34,17 +34,17 @@ fn site(leaves: usize) -> String {
         let _ = write!(
             text,
             "[[switch]]\nname = \"leaf-{pair:04}-[a-b]\"\nnumber = {}\nrole = \"leaf\"\n\
-             ports = [\"et[1-48] 25G\", \"et[49-56] 100G\"]\n\
+             ports = [\"p[1-48] 25G\", \"p[49-56] 100G\"]\n\
              [[pair]]\nname = \"leaf-{pair:04}\"\non = \"leaf-{pair:04}-*\"\ndomain = {}\npeer_link = \"peer\"\n\
              keepalive = {{ between = [\"192.0.2.1\", \"192.0.2.2\"] }}\n\
-             [[lag]]\non = \"leaf-{pair:04}-*\"\nname = \"peer\"\nports = \"et[53-56]\"\ntagged = \"310-333\"\n",
+             [[lag]]\non = \"leaf-{pair:04}-*\"\nname = \"peer\"\nports = \"p[53-56]\"\ntagged = \"310-333\"\n",
             10 + pair * 2,
             pair + 1,
         );
         let _ = writeln!(
             runs,
-            "  \"leaf-{pair:04}-a et[53-56] -- leaf-{pair:04}-b et[53-56]\",\n  \
-             \"leaf-{pair:04}-[a-b] et[49-52] -- crest-[1-4] et[{}-{}]\",",
+            "  \"leaf-{pair:04}-a p[53-56] -- leaf-{pair:04}-b p[53-56]\",\n  \
+             \"leaf-{pair:04}-[a-b] p[49-52] -- crest-[1-4] p[{}-{}]\",",
             pair * 2 + 1,
             pair * 2 + 2,
         );
@@ -57,19 +57,19 @@ fn site(leaves: usize) -> String {
                  bond = {{ name = \"bond0\", nics = \"nic[1-2]\", protocol = \"lacp\", mode = \"active\" }}\n\
                  networks = [{{ name = \"web\", tag = {vlan} }}, {{ name = \"store\", tag = {} }}]\n\
                  [[lag]]\non = \"leaf-{pair:04}-*\"\nname = \"hull-{host:05}\"\ngroup = {group}\n\
-                 ports = \"et{port}\"\nprotocol = \"lacp\"\nmode = \"active\"\ntagged = \"{vlan},{}\"\n",
+                 ports = \"p{port}\"\nprotocol = \"lacp\"\nmode = \"active\"\ntagged = \"{vlan},{}\"\n",
                 vlan + 12,
                 vlan + 12,
             );
             let _ =
-                writeln!(runs, "  \"hull-{host:05} nic[1-2] -- leaf-{pair:04}-[a-b] et{port}\",");
+                writeln!(runs, "  \"hull-{host:05} nic[1-2] -- leaf-{pair:04}-[a-b] p{port}\",");
         }
     }
     let _ = write!(text, "[cabling]\nruns = [\n{runs}]\n");
     text
 }
 
-/// The whole of `check`: reading, compiling, behavior, rules.
+/// The whole of `check`: reading, compiling, behaviour, rules.
 #[divan::bench(args = LEAVES)]
 fn check(bencher: Bencher<'_, '_>, leaves: usize) {
     let text = site(leaves);

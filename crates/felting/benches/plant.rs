@@ -15,15 +15,15 @@ fn main() {
 fn bundles(members: usize) -> Fabric {
     let switches = members / (2 * 192);
     let mut text = format!(
-        "[[switch]]\nname = \"kelp-[00001-{switches:05}]\"\nnumber = 1\nports = \"et[1-192] 25G\"\n\
-         [[switch]]\nname = \"reed-[00001-{switches:05}]\"\nnumber = 100000\nports = \"et[1-192] 25G\"\n\
-         [cabling]\nruns = \"kelp-[00001-{switches:05}] et[1-192] -- reed-[00001-{switches:05}] et[1-192]\"\n"
+        "[[switch]]\nname = \"kelp-[00001-{switches:05}]\"\nnumber = 1\nports = \"p[1-192] 25G\"\n\
+         [[switch]]\nname = \"reed-[00001-{switches:05}]\"\nnumber = 100000\nports = \"p[1-192] 25G\"\n\
+         [cabling]\nruns = \"kelp-[00001-{switches:05}] p[1-192] -- reed-[00001-{switches:05}] p[1-192]\"\n"
     );
     for lag in 0..48 {
         // Writing to a String cannot fail.
         let _ = write!(
             text,
-            "[[lag]]\non = \"*\"\nname = \"across-{lag}\"\nports = \"et[{}-{}]\"\n",
+            "[[lag]]\non = \"*\"\nname = \"across-{lag}\"\nports = \"p[{}-{}]\"\n",
             lag * 4 + 1,
             lag * 4 + 4
         );

@@ -27,7 +27,7 @@ const RUNS: usize = 5;
 
 /// What one run measures, in the order in which it prints them.
 const MEASURED: [&str; 8] =
-    ["tables", "read", "compile", "behavior", "rules", "check", "peak", "ports"];
+    ["tables", "read", "compile", "behaviour", "rules", "check", "peak", "ports"];
 
 fn main() {
     // `cargo bench` adds an option of its own.
@@ -78,7 +78,7 @@ impl Medians {
     }
 }
 
-const TIMES: [&str; 6] = ["read", "compile", "behavior", "rules", "check", "tables"];
+const TIMES: [&str; 6] = ["read", "compile", "behaviour", "rules", "check", "tables"];
 
 fn series(sizes: &[u32]) {
     let mut whole =

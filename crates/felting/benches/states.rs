@@ -129,7 +129,7 @@ fn expected(bencher: Bencher<'_, '_>, bgp: bool, count: u32) {
     for (from, to) in ends.take(count as usize) {
         let _ = write!(
             more,
-            "\n[[expect]]\nfrom = \"{from}\"\nto = \"{to}\"\ndespite = \"any one cable or switch\"\n"
+            "\n[[expect]]\nfrom = \"{from}\"\nto = \"{to}\"\ndespite = \"any-cable-or-switch\"\n"
         );
     }
     let state = made(&plan, bgp, &more);

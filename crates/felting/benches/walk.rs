@@ -62,7 +62,7 @@ fn text(leaves: u32, expectations: u32) -> String {
         if from != to {
             let _ = writeln!(
                 text,
-                "\n[[expect]]\nfrom = \"m-{from}\"\nto = \"m-{to}\"\ndespite = \"any one cable or switch\""
+                "\n[[expect]]\nfrom = \"m-{from}\"\nto = \"m-{to}\"\ndespite = \"any-cable-or-switch\""
             );
         }
     }

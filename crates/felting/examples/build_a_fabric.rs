@@ -14,14 +14,14 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
                 .name("crest-[1-2]")
                 .number(Number::new(1)?)
                 .role(Role::Spine)
-                .ports("et[1-8] 100G"),
+                .ports("p[1-8] 100G"),
         )
         .switch(
             Switch::new()
                 .name("kelp-[1-8]")
                 .number(Number::new(11)?)
                 .role(Role::Leaf)
-                .ports(vec!["et[1-48] 25G", "et[49-50] 100G"]),
+                .ports(vec!["p[1-48] 25G", "p[49-50] 100G"]),
         )
         .pool(
             Pool::new()
@@ -41,7 +41,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
                 .gives(PoolKind::Vteps)
                 .prefix("10.64.9.0/24".parse::<IpPrefix>()?),
         )
-        // One leaf is in another area: it becomes nobody's neighbor.
+        // One leaf is in another area: it becomes nobody's neighbour.
         .underlay(
             Underlay::new()
                 .on(vec!["crest-*", "kelp-*"])
@@ -64,7 +64,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
                 .differs(Segment::new().on("kelp-3").vni(Vni::new(23_301)?)),
         );
     for leaf in 1..=8 {
-        builder = builder.cables(format!("kelp-{leaf} et[49-50] -- crest-[1-2] et{leaf}"));
+        builder = builder.cables(format!("kelp-{leaf} p[49-50] -- crest-[1-2] p{leaf}"));
     }
     let fabric = builder.fabric();
     for fault in fabric.faults() {

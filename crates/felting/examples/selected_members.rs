@@ -4,7 +4,7 @@
 
 #![allow(clippy::print_stdout, reason = "an example shows its answer")]
 
-use felting::behavior::MemberState;
+use felting::behaviour::MemberState;
 use felting::build::{Builder, Hardware, Lag, Member, Switch};
 use felting::value::Number;
 use felting::{Condition, Progress, State};
@@ -12,12 +12,12 @@ use felting::{Condition, Progress, State};
 fn main() {
     // reed-a can use two members at once; kelp-a, with the better system priority, decides which.
     let fabric = Builder::new("shore")
-        .hardware(Hardware::new().name("small").ports("et[1-4] 25G").members_in_use(2))
+        .hardware(Hardware::new().name("small").ports("p[1-4] 25G").members_in_use(2))
         .switch(
             Switch::new()
                 .name("kelp-a")
                 .number(Number::new(1).expect("a number"))
-                .ports("et[1-4] 25G")
+                .ports("p[1-4] 25G")
                 .system_priority(100),
         )
         .switch(
@@ -30,11 +30,11 @@ fn main() {
             Lag::new()
                 .on("kelp-a")
                 .name("to-reed")
-                .ports("et[1-4]")
-                .members(vec![Member::new().ports("et4").port_priority(1)]),
+                .ports("p[1-4]")
+                .members(vec![Member::new().ports("p4").port_priority(1)]),
         )
-        .lag(Lag::new().on("reed-a").name("to-kelp").ports("et[1-4]"))
-        .cables("kelp-a et[1-4] -- reed-a et[1-4]")
+        .lag(Lag::new().on("reed-a").name("to-kelp").ports("p[1-4]"))
+        .cables("kelp-a p[1-4] -- reed-a p[1-4]")
         .fabric();
     assert!(fabric.is_complete(), "{:#?}", fabric.faults());
 

@@ -5,7 +5,7 @@
 #![allow(clippy::print_stdout, reason = "an example prints")]
 
 use felting::Condition;
-use felting::behavior::Apart;
+use felting::behaviour::Apart;
 use felting::value::Family;
 use felting::{Fabric, Progress, State};
 

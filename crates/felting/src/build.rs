@@ -9,13 +9,13 @@
 //! use felting::value::Protocol;
 //!
 //! let fabric = Builder::new("shore")
-//!     .switch(Switch::new().name("kelp-[a-b]").ports("et[1-2] 25G"))
-//!     .cables("kelp-a et[1-2] -- kelp-b et[1-2]")
+//!     .switch(Switch::new().name("kelp-[a-b]").ports("p[1-2] 25G"))
+//!     .cables("kelp-a p[1-2] -- kelp-b p[1-2]")
 //!     .lag(
 //!         Lag::new()
 //!             .on("kelp-*")
 //!             .name("across")
-//!             .ports("et[1-2]")
+//!             .ports("p[1-2]")
 //!             .differs(Lag::new().on("kelp-b").protocol(Protocol::Static)),
 //!     )
 //!     .fabric();
@@ -57,7 +57,7 @@ impl Builder {
         builder
     }
 
-    /// Adds a run of cables: a text such as `"hull-01 nic[1-2] -- kelp-[a-b] et1"`, or
+    /// Adds a run of cables: a text such as `"hull-01 nic[1-2] -- kelp-[a-b] p1"`, or
     /// [`RunOptions`].
     pub fn cables(mut self, run: impl Fits<RunKeys>) -> Self {
         list(self.table("cabling"), "runs").push(run.value());

@@ -23,9 +23,11 @@ mod endpoint;
 mod expectation;
 mod layout;
 mod load;
+mod named;
 mod names;
 mod plant;
 mod routing;
+mod selection;
 mod terminal;
 
 use std::fmt;
@@ -44,10 +46,11 @@ use crate::source::Fault;
 use crate::value::{IpPrefix, Mtu, VlanId};
 pub(crate) use compile::compile;
 pub use condition::{Condition, NotThere};
-pub use endpoint::{Endpoint, Scope};
+pub use endpoint::{Dhcp, Endpoint};
 pub use expectation::{Expectation, Loss};
 use layout::{Layout, LayoutId};
 pub use load::Load;
+pub use named::{Named, Value};
 pub use plant::{
     Bond, Cable, Device, DeviceKind, EthernetSegment, Group, Hardware, Keepalive, Lag, Management,
     Member, Network, Pair, Port, PortSettings, Repeater, Side, Stack, StackMember, TreeInstance,
@@ -58,6 +61,7 @@ pub use routing::{
     Presence, Router, Segment, SegmentSettings, Session, Site, StaticRoute, Via, Vrf, VrfPresence,
     Wan,
 };
+pub use selection::Selection;
 pub use terminal::{NoTerminal, Terminal};
 
 typed_id! { /** A kind of switch. */ pub HardwareId, "hardware" }
@@ -89,7 +93,7 @@ typed_id! { /** A network outside the fabric. */ pub OutsideId, "outside" }
 typed_id! { /** A site. */ pub SiteId, "site" }
 typed_id! { /** A path over a WAN. */ pub WanId, "wan" }
 typed_id! { /** A machine on a host's virtual network. */ pub EndpointId, "endpoint" }
-typed_id! { /** Addresses that a DHCP server gives out. */ pub ScopeId, "scope" }
+typed_id! { /** Addresses that a DHCP server gives out. */ pub DhcpId, "dhcp" }
 typed_id! { /** What is expected of the fabric. */ pub ExpectationId, "expectation" }
 typed_id! { /** A host's bond. */ pub BondId, "bond" }
 typed_id! { /** A host's virtual network. */ pub NetworkId, "network" }
@@ -203,7 +207,7 @@ pub struct Arenas {
     pub(crate) endpoints: IdVec<EndpointId, Endpoint>,
     pub(crate) endpoint_names: FxHashMap<SmolStr, EndpointId>,
     pub(crate) endpoint_addresses: FxHashMap<IpAddr, SmallVec<[EndpointId; 1]>>,
-    pub(crate) scopes: IdVec<ScopeId, Scope>,
+    pub(crate) dhcps: IdVec<DhcpId, Dhcp>,
     pub(crate) expectations: IdVec<ExpectationId, Expectation>,
     pub(crate) bonds: IdVec<BondId, Bond>,
     /// The first bond that has each NIC.
@@ -330,7 +334,7 @@ impl Arenas {
         /// One machine on a host's virtual network.
         endpoint, endpoints: EndpointId => Endpoint;
         /// Addresses that one server gives out in one segment.
-        scope, scopes: ScopeId => Scope;
+        dhcp, dhcps: DhcpId => Dhcp;
         /// One expectation.
         expectation, expectations: ExpectationId => Expectation;
         /// One bond.
@@ -434,7 +438,7 @@ impl Arenas {
         &self.exhausted
     }
 
-    /// The name of an interface on its switch, such as `et49`, `et49.100` or `VLAN 3900`.
+    /// The name of an interface on its switch, such as `p49`, `p49.100` or `VLAN 3900`.
     pub fn interface_name(&self, interface: InterfaceId) -> String {
         let interface = &self.interfaces[interface];
         let base = match interface.place {
@@ -448,7 +452,7 @@ impl Arenas {
         }
     }
 
-    /// The switch's and the interface's name, as in `kelp-a et49`.
+    /// The switch's and the interface's name, as in `kelp-a p49`.
     pub fn interface_label(&self, interface: InterfaceId) -> String {
         let device = self.interfaces[interface].device;
         format!("{} {}", self.device_name(device), self.interface_name(interface))
@@ -487,7 +491,7 @@ impl Arenas {
         self.layouts[device.layout].name(place)
     }
 
-    /// The device's and the port's name, as in `kelp-a et1`.
+    /// The device's and the port's name, as in `kelp-a p1`.
     pub fn port_label(&self, port: PortId) -> String {
         format!("{} {}", self.device_name(self.ports[port].device), self.port_name(port))
     }

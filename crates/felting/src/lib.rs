@@ -4,7 +4,7 @@
 //! Data flows one way:
 //!
 //! ```text
-//! fabric file(s) -> source -> Fabric -> behavior (State) -> rules -> Report
+//! fabric file(s) -> source -> Fabric -> behaviour (State) -> rules -> Report
 //! ```
 //!
 //! - [`Fabric`] is made from a path, from text, from any [`source::Files`], or by
@@ -19,17 +19,17 @@
 //! let fabric = Fabric::from_text("shore.toml", r#"
 //!     [[switch]]
 //!     name = "kelp-[a-b]"
-//!     ports = "et[1-2] 25G"
+//!     ports = "p[1-2] 25G"
 //!
 //!     [[lag]]
 //!     on = "kelp-*"
 //!     name = "across"
-//!     ports = "et[1-2]"
+//!     ports = "p[1-2]"
 //!     protocol = "lacp"
 //!     differs = [{ on = "kelp-b", protocol = "static" }]
 //!
 //!     [cabling]
-//!     runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+//!     runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 //! "#);
 //! let report = fabric.check();
 //! assert_eq!(report.findings[0].rule.id, "lag-protocol-clash");
@@ -37,7 +37,7 @@
 
 #![warn(missing_docs)]
 
-pub mod behavior;
+pub mod behaviour;
 pub mod build;
 pub mod diagnostic;
 pub mod fabric;
@@ -57,8 +57,8 @@ pub mod external {
     pub use {jiff, serde_json, smallvec, smol_str, toml};
 }
 
-pub use behavior::State;
+pub use behaviour::State;
 pub use diagnostic::{Finding, Report, Rule, Severity};
 pub use fabric::{Condition, Fabric};
-pub use open::{Statements, json_schema};
+pub use open::{Incomplete, Limits, Loader, Statements, json_schema};
 pub use progress::{Cancelled, Progress};

@@ -14,7 +14,7 @@ pub enum Stage {
     /// Compiling what they say: spreading out ranges, resolving names.
     Compiling,
     /// Working out what the protocols make of the fabric.
-    Behavior,
+    Behaviour,
     /// Running the rules.
     Rules,
     /// Judging what is expected, with nothing lost and with each loss.
@@ -35,7 +35,7 @@ impl Stage {
     const ALL: [Self; 10] = [
         Self::Reading,
         Self::Compiling,
-        Self::Behavior,
+        Self::Behaviour,
         Self::Rules,
         Self::Expectations,
         Self::Walks,
@@ -50,7 +50,7 @@ impl Stage {
         match self {
             Self::Reading => "reading files",
             Self::Compiling => "putting the fabric together",
-            Self::Behavior => "working out what the protocols do",
+            Self::Behaviour => "working out what the protocols do",
             Self::Rules => "checking rules",
             Self::Expectations => "judging what is expected",
             Self::Walks => "walking",

@@ -10,15 +10,18 @@ mod accept;
 mod accepted;
 mod cable;
 mod check;
+mod dhcp;
 mod endpoint;
 mod es;
 mod expect;
 mod lag;
 mod overlay;
 mod pair;
+mod pool;
 mod port;
 mod run;
 mod segment;
+mod session;
 mod site;
 mod stack;
 mod switch;
@@ -26,10 +29,12 @@ mod tree;
 mod underlay;
 mod uplink;
 mod vrf;
+mod wanted;
 
 pub(crate) use crate::diagnostic::{Finding, Label, Rule, Severity, some_of};
 use check::Check;
 pub(crate) use check::{Context, Draft, Findings};
+pub use wanted::Wanted;
 
 /// All rules, family by family in the order of precedence.
 pub fn all() -> impl Iterator<Item = &'static Rule> + Clone {
@@ -46,13 +51,16 @@ fn checks() -> impl Iterator<Item = &'static Check> + Clone {
         stack::RULES,
         es::RULES,
         tree::RULES,
+        pool::RULES,
         underlay::RULES,
+        session::RULES,
         overlay::RULES,
         segment::RULES,
         vrf::RULES,
         site::RULES,
         uplink::RULES,
         endpoint::RULES,
+        dhcp::RULES,
         expect::RULES,
         accept::RULES,
     ]

@@ -195,8 +195,8 @@ impl Scaffold {
             "# {} spines, {} leaves, {} hosts. Made by `felting new`; go on from here.\n\n\
              [fabric]\nname = {}\n\n\
              # ---------------------------------------------------------------- switches\n\n\
-             [[hardware]]\nname = \"leaf\"\nports = [\"et[1-{HOST_PORTS}] 25G\", \"et[49-{last}] 100G\"]\nmtu = 9216\n\n\
-             [[hardware]]\nname = \"spine\"\nports = \"et[1-{spine_ports}] 100G\"\nvtep = false\nmtu = \
+             [[hardware]]\nname = \"leaf\"\nports = [\"p[1-{HOST_PORTS}] 25G\", \"p[49-{last}] 100G\"]\nmtu = 9216\n\n\
+             [[hardware]]\nname = \"spine\"\nports = \"p[1-{spine_ports}] 100G\"\nvtep = false\nmtu = \
                  9216",
             self.pods * self.spines,
             self.all_leaves(),
@@ -208,7 +208,7 @@ impl Scaffold {
             let ports = (self.pods * self.spines).max(32);
             writeln!(
                 page,
-                "\n[[hardware]]\nname = \"super-spine\"\nports = \"et[1-{ports}] \
+                "\n[[hardware]]\nname = \"super-spine\"\nports = \"p[1-{ports}] \
                  100G\"\nvtep = false\nmtu = 9216"
             )?;
             writeln!(
@@ -237,7 +237,7 @@ impl Scaffold {
     }
 
     pub(crate) fn range_from(first: u32, count: u32) -> String {
-        if count == 1 { format!("et{first}") } else { format!("et[{first}-{}]", first + count - 1) }
+        if count == 1 { format!("p{first}") } else { format!("p[{first}-{}]", first + count - 1) }
     }
 
     /// The leaves of a pod, in the order of their numbers.
@@ -255,7 +255,7 @@ impl Scaffold {
             let prefix = if self.pods == 1 { String::new() } else { format!("{pod}-") };
             let spines = Self::range(&format!("spine-{prefix}"), self.spines, 1);
             for (index, leaf) in self.leaves_in(pod).iter().enumerate() {
-                writeln!(page, "  \"{leaf} {up} -- {spines} et{}\",", index + 1)?;
+                writeln!(page, "  \"{leaf} {up} -- {spines} p{}\",", index + 1)?;
             }
             if self.paired() {
                 for pair in self.leaves_in(pod).chunks(2) {
@@ -268,7 +268,7 @@ impl Scaffold {
                 let ports = Self::range_from(self.leaves_of_pod() + 1, self.super_spines);
                 for spine in 1..=self.spines {
                     let port = (pod - 1) * self.spines + spine;
-                    writeln!(page, "  \"spine-{prefix}{spine} {ports} -- {tops} et{port}\",")?;
+                    writeln!(page, "  \"spine-{prefix}{spine} {ports} -- {tops} p{port}\",")?;
                 }
             }
         }
@@ -279,10 +279,10 @@ impl Scaffold {
         for host in 1..=self.hosts {
             let (place, port) = self.place_of(host);
             match self.paired() {
-                true => writeln!(page, "  \"host-{host:03} nic[1-2] -- {place}[a-b] et{port}\",")?,
+                true => writeln!(page, "  \"host-{host:03} nic[1-2] -- {place}[a-b] p{port}\",")?,
                 false => writeln!(
                     page,
-                    "  \"host-{host:03} nic[1-2] -- {place} et[{}-{}]\",",
+                    "  \"host-{host:03} nic[1-2] -- {place} p[{}-{}]\",",
                     port * 2 - 1,
                     port * 2
                 )?,
@@ -398,7 +398,7 @@ impl Scaffold {
         if self.places() == 1 {
             writeln!(
                 page,
-                "\n[[accept]]\nrule = \"segment-lonely\"\nreason = \"one pair so far; \
+                "\n[[accept]]\nrule = \"segment-single-vtep\"\nreason = \"one pair so far; \
                  the VNIs are for those to come\""
             )?;
         }
@@ -423,13 +423,13 @@ impl Scaffold {
                 true => writeln!(
                     page,
                     "\n[[lag]]\non = \"{place}[a-b]\"\nname = \"host-{host:03}\"\ngroup = \
-                     {port}\nports = \"et{port}\"\ntagged = \"{}\"",
+                     {port}\nports = \"p{port}\"\ntagged = \"{}\"",
                     self.vlans()
                 )?,
                 false => writeln!(
                     page,
                     "\n[[lag]]\non = \"{place}\"\nname = \"host-{host:03}\"\nports = \
-                     \"et[{}-{}]\"\ntagged = \"{}\"",
+                     \"p[{}-{}]\"\ntagged = \"{}\"",
                     port * 2 - 1,
                     port * 2,
                     self.vlans()
@@ -459,8 +459,8 @@ impl Scaffold {
         // Of what there is one only, nothing can take the place.
         let switches = self.paired() && self.super_spines != 1;
         let despite = match (switches, self.spines > 1) {
-            (true, true) => "\ndespite = \"any one cable or switch\"",
-            (false, true) => "\ndespite = \"any one cable\"",
+            (true, true) => "\ndespite = \"any-cable-or-switch\"",
+            (false, true) => "\ndespite = \"any-cable\"",
             (_, false) => "",
         };
         writeln!(page, "\n[[expect]]\nfrom = \"machine-1\"\nto = \"machine-2\"{despite}")

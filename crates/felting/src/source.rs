@@ -22,7 +22,7 @@ pub use fault::{Fault, FaultKind};
 pub use files::{Disk, FileError, Files, MOST_BYTES, Memory};
 pub(crate) use fits::Many;
 pub(crate) use keys::{Deviation, Layers, Statement};
-pub(crate) use load::load;
+pub(crate) use load::{Layer, load};
 pub(crate) use range::{Pattern, RangeFault, expand, glob_matches};
 pub(crate) use read::{inner, shorten};
 pub(crate) use runs::{Run, RunEnd, RunKeys};

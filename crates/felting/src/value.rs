@@ -20,19 +20,20 @@ mod vlan;
 pub use address_range::AddressRange;
 pub use area::Area;
 pub use choices::{
-    Activity, Advertised, BondProtocol, DfElection, Duplex, Encapsulation, Family, GatewayKind,
-    HashPolicy, Irb, IsisLevel, IsolatedBy, Medium, NetworkType, NextHopRule, NumberedBy,
-    PartnerBy, PathCosts, PeerLinkLoss, PoolKind, Protocol, Replication, Role, SegmentMode,
+    Activity, Advertised, BondProtocol, DfElection, Duplex, Encapsulation, EthernetSegmentMode,
+    Family, GatewayKind, HashPolicy, Irb, IsisLevel, IsolatedBy, Medium, NetworkType, NextHopRule,
+    NumberedBy, PartnerBy, PathCosts, PeerLinkLoss, PoolKind, Protocol, Replication, Role,
     SessionOver, SingleHomed, SplitDetection, TargetRule, Timeout, TreeMode, Unanswered,
     UnderlayProtocol,
 };
-pub use esi::{Esi, SegmentIdentifier};
+pub use esi::{Esi, EthernetSegmentIdentifier};
 pub use interval::Interval;
 pub use length::Length;
 pub use mac::MacAddr;
 pub use number::{
     Asn, Domain, GroupNumber, InstanceNumber, Metric, Mtu, Number, OutOfRange, PathCost,
-    PoolNumber, Preference, StackMemberNumber, UdpPort, VlanId, Vni, VrrpId, VrrpPriority,
+    PoolNumber, Preference, StackMemberNumber, StackNumber, UdpPort, VlanId, Vni, VrrpId,
+    VrrpPriority,
 };
 pub use prefix::{IpInterface, IpPrefix, Loopback, PrefixError};
 pub use route::{RouteDistinguisher, RouteTarget, TargetPattern};

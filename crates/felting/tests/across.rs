@@ -62,7 +62,7 @@ fn hold(name: &str, text: &str) {
 fn of_scaffolds_with_other_underlays() {
     let plan = Scaffold { pairs: 1, hosts: 2, segments: 2, ..Scaffold::default() };
     let text = plan.to_toml().unwrap();
-    let area = "\n[[interface]]\non = \"leaf-01a\"\nport = \"et49\"\narea = 1\n";
+    let area = "\n[[interface]]\non = \"leaf-01a\"\nport = \"p49\"\narea = 1\n";
     hold("ospf", &text);
     hold("bgp", &text.replace("protocol = \"ospf\"", "protocol = \"bgp\""));
     hold("areas", &format!("{text}{area}"));

@@ -88,12 +88,12 @@ fn what_the_reader_refuses_the_schema_refuses_too() {
     for text in [
         "[[switch]]\nnmae = \"kelp-a\"",
         "[[switch]]\nnumber = 1",
-        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\nprotocol = \"lcap\"",
-        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\ndiffers = [{ on = \"kelp-a\", name = \"y\" }]",
+        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"p1\"\nprotocol = \"lcap\"",
+        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"p1\"\ndiffers = [{ on = \"kelp-a\", name = \"y\" }]",
         "[[segment]]\nname = \"x\"\nvlan = 4095",
         "[[pair]]\nname = \"x\"\n[[pair.side]]\ndomain = 1",
         "[severities]\nlag-vlan-clash = \"loud\"",
-        "[cabling]\nruns = \"kelp-a et1\"",
+        "[cabling]\nruns = \"kelp-a p1\"",
     ] {
         assert!(!schema.is_valid(&as_json(text)), "{text}");
         assert!(!felting::Fabric::from_text("f.toml", text).is_complete(), "{text}");

@@ -23,17 +23,17 @@ fn faults(fabric: &Fabric) -> String {
 }
 
 /// Two leaves to break things at.
-const LEAVES: &str = "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-4] 25G\"\n";
+const LEAVES: &str = "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"p[1-4] 25G\"\n";
 
 /// What is wrong, and the text after [`LEAVES`] that is wrong so.
 const CASES: &[(&str, &str)] = &[
     ("broken TOML", "[[switch]\nname = \"kelp-a\"\n"),
     ("an unknown key, with the nearest", "[[switch]]\nname = \"kelp-a\"\nnubmer = 1\n"),
     ("an unknown table", "[[swicth]]\nname = \"kelp-a\"\n"),
-    ("a missing key", "[[lag]]\non = \"kelp-a\"\nports = \"et1\"\n"),
+    ("a missing key", "[[lag]]\non = \"kelp-a\"\nports = \"p1\"\n"),
     (
         "a wrong type",
-        "[[switch]]\nname = 7\nnumber = \"one\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\nmin_members = true\n",
+        "[[switch]]\nname = 7\nnumber = \"one\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"p1\"\nmin_members = true\n",
     ),
     (
         "a name twice",
@@ -41,15 +41,15 @@ const CASES: &[(&str, &str)] = &[
     ),
     (
         "a LAG twice",
-        "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\n[[lag]]\non = \"kelp-b\"\nname = \"x\"\nports = \"et2\"\n",
+        "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"p1\"\n[[lag]]\non = \"kelp-b\"\nname = \"x\"\nports = \"p2\"\n",
     ),
     (
         "a port twice in a LAG",
-        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = [\"et1\", \"et[1-2]\"]\n",
+        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = [\"p1\", \"p[1-2]\"]\n",
     ),
     (
         "references to nothing",
-        "[cabling]\nruns = [\"kelp-c et1 -- kelp-a et9\"]\n[[lag]]\non = \"klep-a\"\nname = \"x\"\nports = \"et1\"\n[[segment]]\nname = \"s\"\nvrf = \"tides\"\non = \"kelp-a\"\n",
+        "[cabling]\nruns = [\"kelp-c p1 -- kelp-a p9\"]\n[[lag]]\non = \"klep-a\"\nname = \"x\"\nports = \"p1\"\n[[segment]]\nname = \"s\"\nvrf = \"tides\"\non = \"kelp-a\"\n",
     ),
     ("a pattern that matches nothing", "[[segment]]\nname = \"s\"\non = \"reed-*\"\n"),
     (
@@ -63,11 +63,11 @@ const CASES: &[(&str, &str)] = &[
     ("a range that is none", "[[switch]]\nname = \"dune-[9-1]\"\n[[switch]]\nname = \"reed a\"\n"),
     (
         "cable runs of unequal length",
-        "[cabling]\nruns = [\"kelp-a et[1-3] -- kelp-b et[1-2]\", \"kelp-a et1\"]\n",
+        "[cabling]\nruns = [\"kelp-a p[1-3] -- kelp-b p[1-2]\", \"kelp-a p1\"]\n",
     ),
     (
         "values outside their type",
-        "[[segment]]\nname = \"s\"\nvlan = 4095\nvni = 0\non = \"kelp-a\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\ntagged = \"310-5000\"\nprotocol = \"lcap\"\nmtu = 9\n",
+        "[[segment]]\nname = \"s\"\nvlan = 4095\nvni = 0\non = \"kelp-a\"\n[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"p1\"\ntagged = \"310-5000\"\nprotocol = \"lcap\"\nmtu = 9\n",
     ),
     (
         "an address with host bits",
@@ -95,7 +95,7 @@ const CASES: &[(&str, &str)] = &[
     ),
     (
         "interfaces on nothing",
-        "[[interface]]\non = \"kelp-a\"\n[[interface]]\non = \"kelp-a\"\nport = \"et9\"\n[[interface]]\non = \"kelp-b\"\nport = \"et1\"\nvlan = 480\n",
+        "[[interface]]\non = \"kelp-a\"\n[[interface]]\non = \"kelp-a\"\nport = \"p9\"\n[[interface]]\non = \"kelp-b\"\nport = \"p1\"\nvlan = 480\n",
     ),
     (
         "routing words and times that are none",
@@ -103,11 +103,11 @@ const CASES: &[(&str, &str)] = &[
     ),
     (
         "policies, VRFs and segments that are not there",
-        "[[underlay]]\non = \"kelp-*\"\nprotocol = \"bgp\"\nimport = \"evrything\"\n[[leak]]\nfrom = \"tides\"\nto = \"harbour\"\n[[vrf]]\nname = \"tides\"\n[[leak]]\nfrom = \"tides\"\nto = \"tides\"\n[[evi]]\nname = \"e\"\nsegments = \"s\"\n[cabling]\nruns = \"kelp-a et1 -- kelp-b et1\"\n",
+        "[[underlay]]\non = \"kelp-*\"\nprotocol = \"bgp\"\nimport = \"evrything\"\n[[leak]]\nfrom = \"tides\"\nto = \"harbour\"\n[[vrf]]\nname = \"tides\"\n[[leak]]\nfrom = \"tides\"\nto = \"tides\"\n[[evi]]\nname = \"e\"\nsegments = \"s\"\n[cabling]\nruns = \"kelp-a p1 -- kelp-b p1\"\n",
     ),
     (
         "a WAN and a static route to nowhere",
-        "[[wan]]\nname = \"fibre\"\nends = \"kelp-a et1\"\n[[wan]]\nname = \"radio\"\nends = [\"kelp-a\", \"kelp-b et1\"]\n[[route]]\non = \"kelp-a\"\nto = \"10.0.0.0/8\"\nvia = \"satellite\"\n",
+        "[[wan]]\nname = \"fibre\"\nends = \"kelp-a p1\"\n[[wan]]\nname = \"radio\"\nends = [\"kelp-a\", \"kelp-b p1\"]\n[[route]]\non = \"kelp-a\"\nto = \"10.0.0.0/8\"\nvia = \"satellite\"\n",
     ),
     (
         "endpoints without a network",
@@ -124,16 +124,16 @@ const CASES: &[(&str, &str)] = &[
     ),
     (
         "a pair without a domain, a group in no pair",
-        "[[pair]]\nname = \"kelp\"\non = \"kelp-*\"\n[[switch]]\nname = \"dune-a\"\nports = \"et1 1G\"\n[[lag]]\non = \"dune-a\"\nname = \"x\"\nports = \"et1\"\ngroup = 5\n",
+        "[[pair]]\nname = \"kelp\"\non = \"kelp-*\"\n[[switch]]\nname = \"dune-a\"\nports = \"p1 1G\"\n[[lag]]\non = \"dune-a\"\nname = \"x\"\nports = \"p1\"\ngroup = 5\n",
     ),
-    ("a group in no pair", "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\ngroup = 5\n"),
+    ("a group in no pair", "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"p1\"\ngroup = 5\n"),
     (
         "deviations that clash or match nothing",
-        "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\ndiffers = [{ on = \"kelp-a\", mtu = 1500 }, { on = \"*-a\", mtu = 9000 }, { on = \"reed-a\", mtu = 1500 }]\n",
+        "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"p1\"\ndiffers = [{ on = \"kelp-a\", mtu = 1500 }, { on = \"*-a\", mtu = 9000 }, { on = \"reed-a\", mtu = 1500 }]\n",
     ),
     (
         "an identity that differs, an unknown key taken out",
-        "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"et1\"\nwithout = \"taged\"\ndiffers = [{ on = \"kelp-a\", name = \"y\" }]\n",
+        "[[lag]]\non = \"kelp-*\"\nname = \"x\"\nports = \"p1\"\nwithout = \"taged\"\ndiffers = [{ on = \"kelp-a\", name = \"y\" }]\n",
     ),
     (
         "an uplink that nobody named",
@@ -141,19 +141,19 @@ const CASES: &[(&str, &str)] = &[
     ),
     (
         "a stack: a member that does not exist, no members, no switch, an id of zero",
-        "[[switch]]\nname = \"jetty\"\nports = \"ge[1-4] 1G\"\n[[stack]]\nswitch = \"jetty\"\nmembers = [{ id = 1 }, { id = 2 }]\n[[lag]]\non = \"jetty\"\nname = \"x\"\nports = [\"1/ge1\", \"7/ge1\"]\n[[stack]]\nswitch = \"kelp-a\"\nmembers = []\n[[stack]]\nswitch = \"jety\"\nmembers = { id = 1 }\n[[stack]]\nswitch = \"kelp-b\"\nmembers = { id = 0 }\n",
+        "[[switch]]\nname = \"jetty\"\nports = \"p[1-4] 1G\"\n[[stack]]\nswitch = \"jetty\"\nmembers = [{ id = 1 }, { id = 2 }]\n[[lag]]\non = \"jetty\"\nname = \"x\"\nports = [\"1/p1\", \"7/p1\"]\n[[stack]]\nswitch = \"kelp-a\"\nmembers = []\n[[stack]]\nswitch = \"jety\"\nmembers = { id = 1 }\n[[stack]]\nswitch = \"kelp-b\"\nmembers = { id = 0 }\n",
     ),
     (
         "an ESI of nine bytes, and one with a discriminator too large",
-        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et1\"\nsegment_id = \"00:11:22:33:44:55:66:77:88\"\n[[lag]]\non = \"kelp-a\"\nname = \"y\"\nports = \"et2\"\nsegment_id = \"02:46:00:00:00:0f/16777216\"\n",
+        "[[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"p1\"\nethernet_segment = \"00:11:22:33:44:55:66:77:88\"\n[[lag]]\non = \"kelp-a\"\nname = \"y\"\nports = \"p2\"\nethernet_segment = \"02:46:00:00:00:0f/16777216\"\n",
     ),
     (
         "priorities between the steps, a tree twice, an instance twice",
-        "[[tree]]\non = \"kelp-*\"\npriority = 4097\ninstances = [{ id = 1, vlans = 10 }, { id = 2, vlans = \"10-11\" }]\n[[tree]]\non = \"kelp-b\"\n[[port]]\non = \"kelp-a\"\nports = \"et1\"\ntree_priority = 100\ntree_cost = 0\n",
+        "[[tree]]\non = \"kelp-*\"\npriority = 4097\ninstances = [{ id = 1, vlans = 10 }, { id = 2, vlans = \"10-11\" }]\n[[tree]]\non = \"kelp-b\"\n[[port]]\non = \"kelp-a\"\nports = \"p1\"\ntree_priority = 100\ntree_cost = 0\n",
     ),
     (
         "a shared medium of nothing, of a port that has a cable, of a port twice",
-        "[cabling]\nruns = \"kelp-a et1 -- kelp-b et1\"\n[[repeater]]\nname = \"hub\"\nports = [\"kelp-a\", \"kelp-a et1\", \"kelp-[a-b] et2\", \"kelp-b et2\"]\n",
+        "[cabling]\nruns = \"kelp-a p1 -- kelp-b p1\"\n[[repeater]]\nname = \"hub\"\nports = [\"kelp-a\", \"kelp-a p1\", \"kelp-[a-b] p2\", \"kelp-b p2\"]\n",
     ),
     (
         "a keepalive of one address, a data link that is not there",
@@ -165,7 +165,7 @@ const CASES: &[(&str, &str)] = &[
     ),
     (
         "ports that cannot be",
-        "[[switch]]\nname = \"dune-a\"\nports = [\"et[1-4]\", \"et5 25X\", \"et6 9x25G\", \"et7 1G\", \"et7 1G\"]\n",
+        "[[switch]]\nname = \"dune-a\"\nports = [\"p[1-4]\", \"p5 25X\", \"p6 9x25G\", \"p7 1G\", \"p7 1G\"]\n",
     ),
 ];
 
@@ -188,14 +188,14 @@ fn faults_of_files_are_placed_where_they_were_asked_for() {
         ),
         (
             "a.toml",
-            "[fabric]\nname = \"again\"\ninclude = \"fabric.toml\"\n[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-4] 25G\"\n",
+            "[fabric]\nname = \"again\"\ninclude = \"fabric.toml\"\n[[switch]]\nname = \"kelp-[a-b]\"\nports = \"p[1-4] 25G\"\n",
         ),
         ("empty.toml", "# nothing\n"),
         ("hosts/one.toml", "[[host]]\nname = \"hull-01\"\n"),
-        ("cables.csv", "near,near_port,far,medium\nkelp-a,et1,kelp-b,twinax\n"),
+        ("cables.csv", "near,near_port,far,medium\nkelp-a,p1,kelp-b,twinax\n"),
         (
             "odd.csv",
-            "near,near_port,far,far_port,lenght,medium\nkelp-a,et1,kelp-b,et1,3m,string\n\"kelp-a\", et9 ,kelp-b,et2,,\n,et2,kelp-b,et3\n",
+            "near,near_port,far,far_port,lenght,medium\nkelp-a,p1,kelp-b,p1,3m,string\n\"kelp-a\", p9 ,kelp-b,p2,,\n,p2,kelp-b,p3\n",
         ),
         ("void.csv", "\n"),
     ]);
@@ -257,7 +257,7 @@ proptest! {
         edits in prop::collection::vec(
             (any::<prop::sample::Index>(), 0usize..12, prop::sample::select(vec![
                 "", "\"", "[", "]", "[[", "{", "}", "=", "\n", "*", "[1-9]", "[1-99999999]", ",", "-", " -- ",
-                "kelp-a", "et1", "reed-[a-b]", "0", "4095", "true", "è", "\u{feff}", "group = 101\n", "differs = 1\n",
+                "kelp-a", "p1", "reed-[a-b]", "0", "4095", "true", "è", "\u{feff}", "group = 101\n", "differs = 1\n",
                 "[[lag]]\n", "on = \"*\"\n", "\\", "'''", "#",
             ])),
             1..6,

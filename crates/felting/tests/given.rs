@@ -66,7 +66,7 @@ fn of_first_fabrics_with_other_underlays() {
         ("ospf", text.clone()),
         ("is-is", text.replace("protocol = \"ospf\"", "protocol = \"is-is\"")),
         ("bgp", text.replace("protocol = \"ospf\"", "protocol = \"bgp\"")),
-        ("areas", format!("{text}\n[[interface]]\non = \"leaf-01a\"\nport = \"et49\"\narea = 1\n")),
+        ("areas", format!("{text}\n[[interface]]\non = \"leaf-01a\"\nport = \"p49\"\narea = 1\n")),
         ("one path", text.replace("[[router]]", "[[router]]\nmax_paths = 1")),
     ];
     for (name, text) in variants {

@@ -4,7 +4,7 @@
 
 use std::fmt::Write as _;
 
-use felting::behavior::{MemberOutcome, MemberState};
+use felting::behaviour::{MemberOutcome, MemberState};
 use felting::fabric::{LagId, MemberId};
 use felting::value::Protocol;
 use felting::{Condition, Fabric, Progress, State};
@@ -38,10 +38,10 @@ fn outcomes(fabric: &Fabric, condition: &Condition) -> String {
 fn two(a: &str, b: &str, more: &str) -> Fabric {
     read(&format!(
         "[[hardware]]\nname = \"small\"\nmembers_in_use = 2\n\
-         [[switch]]\nname = \"kelp-[a-b]\"\nnumber = 1\nports = \"et[1-4] 25G\"\n\
-         [[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et[1-4]\"\n{a}\n\
-         [[lag]]\non = \"kelp-b\"\nname = \"x\"\nports = \"et[1-4]\"\n{b}\n\
-         [cabling]\nruns = \"kelp-a et[1-4] -- kelp-b et[1-4]\"\n{more}\n"
+         [[switch]]\nname = \"kelp-[a-b]\"\nnumber = 1\nports = \"p[1-4] 25G\"\n\
+         [[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"p[1-4]\"\n{a}\n\
+         [[lag]]\non = \"kelp-b\"\nname = \"x\"\nports = \"p[1-4]\"\n{b}\n\
+         [cabling]\nruns = \"kelp-a p[1-4] -- kelp-b p[1-4]\"\n{more}\n"
     ))
 }
 
@@ -102,7 +102,8 @@ fn the_better_system_decides_who_stands_by() {
     let files = |a: &str, b: &str, over: &str| {
         let text = two(a, b, "").sources().iter().next().unwrap().1.text().to_owned();
         let memory = felting::source::Memory::from([("f.toml", text.as_str()), ("o.toml", over)]);
-        Fabric::from_layers(&[(&memory, "f.toml"), (&memory, "o.toml")])
+        felting::Statements::read(&[(&memory, "f.toml"), (&memory, "o.toml")], &Progress::default())
+            .compile(&Progress::default())
     };
     let limited = |a: &str, b: &str, more: &str| {
         let fabric = files(a, b, &format!("{small}{more}"));
@@ -112,7 +113,7 @@ fn the_better_system_decides_who_stands_by() {
     };
     let (first, last) =
         ("Selected+ Selected+ Standby Standby", "Standby Standby Selected+ Selected+");
-    let better = "members = [{ ports = \"et[3-4]\", port_priority = 1 }]";
+    let better = "members = [{ ports = \"p[3-4]\", port_priority = 1 }]";
     assert_eq!(limited("", "", ""), first);
     // kelp-a has the lower MAC address: its port priorities count, those of kelp-b do not.
     assert_eq!(limited(better, "", ""), last);
@@ -127,11 +128,11 @@ const PAIRED: &str = r#"
 [[switch]]
 name = "kelp-[a-b]"
 number = 1
-ports = "et[1-5] 25G"
+ports = "p[1-5] 25G"
 [[switch]]
 name = "reed-[a-b]"
 number = 3
-ports = "et[1-5] 25G"
+ports = "p[1-5] 25G"
 [[pair]]
 name = "kelp"
 domain = 1
@@ -150,17 +151,17 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "*"
 name = "peer"
-ports = "et[4-5]"
+ports = "p[4-5]"
 [[lag]]
 on = "kelp-*"
 name = "reed"
 group = 1
-ports = "et[1-2]"
+ports = "p[1-2]"
 [[lag]]
 on = "reed-*"
 name = "kelp"
 group = 1
-ports = "et[1-2]"
+ports = "p[1-2]"
 [[host]]
 name = "hull-01"
 nics = "nic[1-2] 25G"
@@ -169,13 +170,13 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 on = "kelp-*"
 name = "hull-01"
 group = 2
-ports = "et3"
+ports = "p3"
 [cabling]
 runs = [
-  "kelp-a et[4-5] -- kelp-b et[4-5]",
-  "reed-a et[4-5] -- reed-b et[4-5]",
-  "kelp-[a-b] et[1-2] -- reed-[a-b] et[1-2]",
-  "kelp-[a-b] et3 -- hull-01 nic[1-2]",
+  "kelp-a p[4-5] -- kelp-b p[4-5]",
+  "reed-a p[4-5] -- reed-b p[4-5]",
+  "kelp-[a-b] p[1-2] -- reed-[a-b] p[1-2]",
+  "kelp-[a-b] p3 -- hull-01 nic[1-2]",
 ]
 "#;
 
@@ -201,9 +202,9 @@ fn pairs_are_one_partner_as_long_as_their_domains_are_right() {
 #[test]
 fn a_port_that_leads_back_to_its_own_lag_stays_individual() {
     let fabric = read(
-        "[[switch]]\nname = \"kelp-a\"\nports = \"et[1-2] 25G\"\n\
-         [[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"et[1-2]\"\n\
-         [cabling]\nruns = \"kelp-a et1 -- kelp-a et2\"\n",
+        "[[switch]]\nname = \"kelp-a\"\nports = \"p[1-2] 25G\"\n\
+         [[lag]]\non = \"kelp-a\"\nname = \"x\"\nports = \"p[1-2]\"\n\
+         [cabling]\nruns = \"kelp-a p1 -- kelp-a p2\"\n",
     );
     assert_eq!(states(&fabric), ["Individual Individual"]);
 }
@@ -217,20 +218,20 @@ fn one_fault_is_one_finding() {
         report.findings.iter().map(|finding| finding.rule.id).collect::<Vec<_>>()
     };
     let cases = [
-        ("ports = \"et3\"", "ports = \"et3\"\nprotocol = \"static\"", "lag-protocol-clash"),
+        ("ports = \"p3\"", "ports = \"p3\"\nprotocol = \"static\"", "lag-protocol-clash"),
         (
-            "ports = \"et3\"",
-            "ports = \"et3\"\ndiffers = [{ on = \"kelp-b\", protocol = \"static\" }]",
-            "pair-group-settings",
+            "ports = \"p3\"",
+            "ports = \"p3\"\ndiffers = [{ on = \"kelp-b\", protocol = \"static\" }]",
+            "pair-group-clash",
         ),
         (
-            "ports = \"et3\"",
-            "ports = \"et3\"\ndiffers = [{ on = \"kelp-b\", group = 3 }]",
+            "ports = \"p3\"",
+            "ports = \"p3\"\ndiffers = [{ on = \"kelp-b\", group = 3 }]",
             "pair-group-one-sided",
         ),
         (
-            "ports = \"et3\"",
-            "ports = \"et3\"\ndiffers = [{ on = \"kelp-b\", ports = \"et2\" }]",
+            "ports = \"p3\"",
+            "ports = \"p3\"\ndiffers = [{ on = \"kelp-b\", ports = \"p2\" }]",
             "lag-member-shared",
         ),
         (
@@ -250,14 +251,14 @@ fn one_fault_is_one_finding() {
             "uplink-hash-clash",
         ),
         (
-            "group = 1\nports = \"et[1-2]\"\n[[lag]]\non = \"reed-*\"",
-            "group = 1\nports = \"et[1-2]\"\nmode = \"passive\"\n[[lag]]\non = \"reed-*\"",
+            "group = 1\nports = \"p[1-2]\"\n[[lag]]\non = \"reed-*\"",
+            "group = 1\nports = \"p[1-2]\"\nmode = \"passive\"\n[[lag]]\non = \"reed-*\"",
             "",
         ),
-        ("kelp-[a-b] et3 -- hull-01 nic[1-2]", "kelp-[a-b] et3 -- hull-01 nic[2,1]", ""),
+        ("kelp-[a-b] p3 -- hull-01 nic[1-2]", "kelp-[a-b] p3 -- hull-01 nic[2,1]", ""),
         (
-            "kelp-[a-b] et3 -- hull-01 nic[1-2]\"",
-            "kelp-a et3 -- hull-01 nic1\", \"reed-a et3 -- hull-01 nic2\"",
+            "kelp-[a-b] p3 -- hull-01 nic[1-2]\"",
+            "kelp-a p3 -- hull-01 nic1\", \"reed-a p3 -- hull-01 nic2\"",
             "uplink-split-without-pair",
         ),
     ];
@@ -275,7 +276,7 @@ fn told(text: &str, condition: &Condition) -> Vec<(String, Option<u8>)> {
     let members = fabric.lag(lag).members.iter();
     members
         .map(|member| {
-            let octet = state.lacpdu(member).map(felting::behavior::LacpState::octet);
+            let octet = state.lacpdu(member).map(felting::behaviour::LacpState::octet);
             (state.why_not(member).unwrap_or_default(), octet)
         })
         .collect()
@@ -285,10 +286,10 @@ fn told(text: &str, condition: &Condition) -> Vec<(String, Option<u8>)> {
 fn every_member_is_explained_in_words() {
     let lags = |kind: &str, keys: &str, more: &str| {
         format!(
-            "[[hardware]]\nname = \"tern-4\"\nports = [\"et[1-3] 25G\", \"et4 10G\"]\n{kind}\n\
+            "[[hardware]]\nname = \"tern-4\"\nports = [\"p[1-3] 25G\", \"p4 10G\"]\n{kind}\n\
              [[switch]]\nname = \"kelp-[a-b]\"\nnumber = 11\nhardware = \"tern-4\"\n\
-             [[lag]]\non = \"kelp-*\"\nname = \"across\"\nports = \"et[1-4]\"\n{keys}\n{more}\n\
-             [cabling]\nruns = \"kelp-a et[1-4] -- kelp-b et[1-4]\"\n"
+             [[lag]]\non = \"kelp-*\"\nname = \"across\"\nports = \"p[1-4]\"\n{keys}\n{more}\n\
+             [cabling]\nruns = \"kelp-a p[1-4] -- kelp-b p[1-4]\"\n"
         )
     };
     let any = "mixed_rates = true";
@@ -313,14 +314,14 @@ fn every_member_is_explained_in_words() {
             "uses three",
             lags("mixed_rates = true\nmembers_in_use = 3", "", ""),
             3,
-            "stands by: et4 comes after 3 others of the same port priority, 32768, as kelp-a, the actor with the better system ID, sees it",
+            "stands by: p4 comes after 3 others of the same port priority, 32768, as kelp-a, the actor with the better system ID, sees it",
             Some(0b0000_0101),
         ),
         (
             "uses three by priority",
             lags(
                 "mixed_rates = true\nmembers_in_use = 3",
-                "members = [{ ports = \"et[2-4]\", port_priority = 100 }]",
+                "members = [{ ports = \"p[2-4]\", port_priority = 100 }]",
                 "",
             ),
             0,
@@ -336,21 +337,21 @@ fn every_member_is_explained_in_words() {
         ),
         (
             "another partition",
-            lags(any, "", "[[port]]\non = \"kelp-*\"\nports = \"et4\"\npartition = \"workshop\""),
+            lags(any, "", "[[port]]\non = \"kelp-*\"\nports = \"p4\"\npartition = \"workshop\""),
             3,
             "refused: a port of another partition",
             None,
         ),
         (
             "another key",
-            lags(any, "members = [{ ports = \"et4\", key = 9 }]", ""),
+            lags(any, "members = [{ ports = \"p4\", key = 9 }]", ""),
             3,
             "left out: another LACP key than the others",
             Some(0b0000_0101),
         ),
         (
             "switched off",
-            lags(any, "", "[[port]]\non = \"kelp-b\"\nports = \"et4\"\nenabled = false"),
+            lags(any, "", "[[port]]\non = \"kelp-b\"\nports = \"p4\"\nenabled = false"),
             3,
             "no link",
             None,
@@ -385,7 +386,7 @@ fn legs_of_an_ethernet_segment_are_one_partner() {
 [[switch]]
 name = "dune-[a-c]"
 number = 15
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 [[host]]
 name = "hull-05"
 nics = "nic[1-3] 25G"
@@ -393,10 +394,10 @@ bond = { name = "bond0", nics = "nic[1-3]" }
 [[lag]]
 on = "dune-*"
 name = "hull-05"
-ports = "et1"
-segment_id = "00:11:22:33:44:55:66:77:88:99"
+ports = "p1"
+ethernet_segment = "00:11:22:33:44:55:66:77:88:99"
 [cabling]
-runs = "hull-05 nic[1-3] -- dune-[a-c] et1"
+runs = "hull-05 nic[1-3] -- dune-[a-c] p1"
 "#;
     let bond = |text: &str| {
         let fabric = read(text);
@@ -503,7 +504,7 @@ role = "access"
 [[stack]]
 switch = "jetty"
 stack_ports = "st[1-2] 40G"
-members = [{ id = 1, priority = 20, hardware = "box" }, { id = 2, priority = 10, hardware = "box" }]
+members = [{ id = 1, priority = 20, hardware = "box" }, { id = 2, priority = 200, hardware = "box" }]
 [[switch]]
 name = "pier"
 number = 22

@@ -13,7 +13,7 @@ const LAYERS: &[&str] = &[
     "value",
     "source",
     "fabric",
-    "behavior",
+    "behaviour",
     "walk",
     "rules",
     "open",

@@ -119,9 +119,9 @@ fn a_million_ranges_that_mean_nothing_are_told_and_counted() {
 /// Sixteen characters that name 2,304 switches and as many ports of each: found by fuzzing, which waited long.
 #[test]
 fn a_product_of_ranges_that_is_wrong_is_one_fault_and_hides_no_other() {
-    let range = "et[1-48]et[1-48]";
+    let range = "p[1-48]p[1-48]";
     let text = format!(
-        "[[switch]]\nname = \"{range}\"\nports = \"et1 25G\"\n\
+        "[[switch]]\nname = \"{range}\"\nports = \"p1 25G\"\n\
          [[lag]]\non = \"{range}\"\nname = \"x\"\nports = \"{range}\"\n\
          [[segment]]\nname = \"tides\"\non = \"kelp-*\"\n"
     );
@@ -138,7 +138,7 @@ fn a_product_of_ranges_that_is_wrong_is_one_fault_and_hides_no_other() {
 fn a_product_of_ranges_that_is_too_large_is_refused() {
     let range = "3t[9-45226]G";
     let text = format!(
-        "[[switch]]\nname = \"{range}\"\nports = \"et1 25G\"\n\
+        "[[switch]]\nname = \"{range}\"\nports = \"p1 25G\"\n\
          [[segment]]\nname = \"tides\"\nvlan = 310\non = \"{range}\"\n\
          differs = [{{ on = \"{range}\", vlan = 311 }}]\n\
          [[lag]]\non = \"{range}\"\nname = \"x\"\nports = \"{range}\"\n\
@@ -153,13 +153,13 @@ fn a_product_of_ranges_that_is_too_large_is_refused() {
 fn many_names_in_every_place_are_told_and_counted() {
     let range = "[1-88806]888888xl88888888888888888886";
     let text = format!(
-        "[[switch]]\nname = \"kelp-[a-b]\"\nports = [\"et[1-8] 25G\", \"{range}\"]\n\
-         [[switch]]\nname = \"{range}\"\nports = \"et[1-2] 25G\"\n\
-         [[lag]]\non = [\"kelp-a\", \"{range}\"]\nname = \"across\"\nports = [\"et1\", \"{range}\"]\n\
+        "[[switch]]\nname = \"kelp-[a-b]\"\nports = [\"p[1-8] 25G\", \"{range}\"]\n\
+         [[switch]]\nname = \"{range}\"\nports = \"p[1-2] 25G\"\n\
+         [[lag]]\non = [\"kelp-a\", \"{range}\"]\nname = \"across\"\nports = [\"p1\", \"{range}\"]\n\
          tagged = \"{range}\"\n\
          [[segment]]\nname = \"tides\"\nvlan = 310\non = \"{range}\"\n\
          differs = [{{ on = \"{range}\", vlan = 311 }}]\n\
-         [cabling]\nruns = [\"{range}\", \"kelp-a et1 -- kelp-b et1\"]\n"
+         [cabling]\nruns = [\"{range}\", \"kelp-a p1 -- kelp-b p1\"]\n"
     );
     let faults = refused(&text);
     let kinds: Vec<_> = faults.iter().map(|(kind, _)| *kind).collect();
@@ -201,7 +201,7 @@ fn a_cable_list_of_absurd_cells_and_rows_is_refused() {
         let mut files = Memory::default();
         files.insert(
             "fabric.toml",
-            "[[switch]]\nname = \"kelp-a\"\nports = \"et1 25G\"\n[cabling]\ncsv = \"c.csv\"\n",
+            "[[switch]]\nname = \"kelp-a\"\nports = \"p1 25G\"\n[cabling]\ncsv = \"c.csv\"\n",
         );
         files.insert("c.csv", text);
         let fabric = Fabric::from_files(&files, "fabric.toml");
@@ -211,7 +211,7 @@ fn a_cable_list_of_absurd_cells_and_rows_is_refused() {
         kinds
     };
     let header = "near,near_port,far,far_port\n";
-    let wide = format!("{header}kelp-a,{},kelp-a,et1\n", "x".repeat(MEGABYTE));
+    let wide = format!("{header}kelp-a,{},kelp-a,p1\n", "x".repeat(MEGABYTE));
     assert_eq!(list(wide), [FaultKind::TooLarge, FaultKind::MissingKey]);
     let open = format!("{header}kelp-a,\"{}", "x\n".repeat(MEGABYTE));
     assert_eq!(list(open), [FaultKind::TooLarge, FaultKind::MissingKey]);
@@ -236,9 +236,9 @@ fn columns_of_a_line_of_megabytes_count_characters() {
 /// What is wrong ten thousand times over costs ten thousand times one, not its square.
 #[test]
 fn a_slip_in_every_statement_is_told_of_each() {
-    let cables = "\"kelp-a et1 -- kelp-b et1\",".repeat(10_000);
+    let cables = "\"kelp-a p1 -- kelp-b p1\",".repeat(10_000);
     let text = format!(
-        "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-4] 25G\"\n[cabling]\nruns = [{cables}]\n"
+        "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"p[1-4] 25G\"\n[cabling]\nruns = [{cables}]\n"
     );
     let fabric = Fabric::from_text("one-port.toml", &text);
     let report = fabric.check();

@@ -1,9 +1,8 @@
-//! One fault, one finding: single faults put into a whole fabric, each by an overlay document, and the rules
+//! One fault, one finding: single faults put into a whole fabric, each by a variant, and the rules
 //! that must find them and no other.
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
-use felting::Fabric;
 use felting::scaffold::Scaffold;
 use felting::source::{Files, Memory};
 
@@ -12,13 +11,14 @@ fn whole() -> String {
     plan.to_toml().unwrap()
 }
 
-/// The rules that find something in the whole fabric with an overlay document on top.
+/// The rules that find something in the whole fabric with a variant on top.
 fn found(base: &str, overlay: &str) -> Vec<&'static str> {
     let mut files = Memory::default();
     files.insert("fabric.toml", base);
     files.insert("fault.toml", overlay);
     let layers: [(&dyn Files, &str); 2] = [(&files, "fabric.toml"), (&files, "fault.toml")];
-    let fabric = Fabric::from_layers(&layers);
+    let fabric = felting::Statements::read(&layers, &felting::Progress::default())
+        .compile(&felting::Progress::default());
     assert!(fabric.is_complete(), "{overlay}: {:#?}", fabric.faults());
     fabric.check().findings.iter().map(|finding| finding.rule.id).collect()
 }
@@ -37,14 +37,11 @@ const FAULTS: &[(&str, &str)] = &[
     ("[[underlay]]\non = \"leaf-02a\"\nunnumbered = true", "underlay-subnet-clash"),
     (
         "[[underlay]]\non = \"leaf-02a\"\nadvertise = [\"loopbacks\", \"links\"]",
-        "underlay-loopback-not-advertised",
+        "underlay-loopback-unadvertised",
     ),
+    ("[[interface]]\non = \"leaf-02a\"\nport = \"p49\"\npassive = true", "underlay-protocol-clash"),
     (
-        "[[interface]]\non = \"leaf-02a\"\nport = \"et49\"\npassive = true",
-        "underlay-protocol-clash",
-    ),
-    (
-        "[[interface]]\non = \"leaf-02a\"\nport = \"et49\"\naddress = \"10.0.99.1/31\"",
+        "[[interface]]\non = \"leaf-02a\"\nport = \"p49\"\naddress = \"10.0.99.1/31\"",
         "underlay-subnet-clash",
     ),
     ("[[router]]\non = \"leaf-02a\"\nmax_paths = 1", "underlay-paths-limited"),
@@ -56,33 +53,33 @@ const FAULTS: &[(&str, &str)] = &[
     ),
     ("[[router]]\non = \"leaf-02a\"\nas_number = 65001", "overlay-reflector-external"),
     (
-        "[[port]]\non = \"leaf-02a\"\nports = \"et49\"\nmtu = 9216\n[[port]]\non = \"spine-1\"\nports = \"et3\"\nmtu = 1500",
+        "[[port]]\non = \"leaf-02a\"\nports = \"p49\"\nmtu = 9216\n[[port]]\non = \"spine-1\"\nports = \"p3\"\nmtu = 1500",
         "underlay-mtu-clash",
     ),
     (
-        "[[port]]\non = \"leaf-02a\"\nports = \"et49\"\nmtu = 1500\n[[port]]\non = \"spine-1\"\nports = \"et3\"\nmtu = 1500",
+        "[[port]]\non = \"leaf-02a\"\nports = \"p49\"\nmtu = 1500\n[[port]]\non = \"spine-1\"\nports = \"p3\"\nmtu = 1500",
         "underlay-mtu-too-small",
     ),
     ("[[session]]\non = \"spine-*\"\nto = \"leaf-*\"\nclient = false", "overlay-reflector-missing"),
     ("[[session]]\non = \"spine-2\"\nto = \"leaf-*\"\nclient = false", "overlay-reflector-single"),
     (
         "[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\ncommunities = false",
-        "overlay-communities-dropped",
+        "session-communities-dropped",
     ),
     (
         "[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\nfamilies = \"ipv4\"",
-        "overlay-family-inactive",
+        "session-family-one-sided",
     ),
-    ("[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\npeer_as = 65001", "underlay-as-clash"),
+    ("[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\npeer_as = 65001", "session-as-clash"),
     (
         "[[session]]\non = \"leaf-02a\"\nto = \"spine-*\"\nauthentication = \"ebb\"",
         "underlay-authentication-clash",
     ),
     (
         "[[session]]\non = \"leaf-02a\"\nto = \"spine-1\"\nsource = \"10.33.3.233\"",
-        "overlay-source-clash",
+        "session-source-clash",
     ),
-    ("[[session]]\non = \"leaf-02a\"\nto = \"leaf-03a\"", "underlay-session-one-sided"),
+    ("[[session]]\non = \"leaf-02a\"\nto = \"leaf-03a\"", "session-one-sided"),
     ("[[overlay]]\non = \"leaf-02a\"\nvtep = \"10.33.9.9\"", "pair-vtep-clash"),
     ("[[overlay]]\non = \"leaf-02a\"\nudp_port = 8472", "segment-udp-port-clash"),
     ("[[overlay]]\non = \"leaf-02a\"\nencapsulation = \"geneve\"", "overlay-encapsulation-clash"),
@@ -90,7 +87,7 @@ const FAULTS: &[(&str, &str)] = &[
         "[[overlay]]\non = \"leaf-02a\"\ngateway_mac = \"02:00:00:00:00:02\"",
         "segment-gateway-mac-clash",
     ),
-    ("[[overlay]]\non = \"leaf-02a\"\nirb = \"asymmetric\"", "vrf-irb-mix"),
+    ("[[overlay]]\non = \"leaf-02a\"\nirb = \"asymmetric\"", "vrf-irb-clash"),
     (
         "[[segment]]\nname = \"net-101\"\ndiffers = [{ on = \"leaf-02a\", vni = 20999 }]",
         "segment-vni-clash",
@@ -134,12 +131,9 @@ const FAULTS: &[(&str, &str)] = &[
     ),
     (
         "[[segment]]\nname = \"net-101\"\non = [\"leaf-01*\", \"leaf-02*\", \"leaf-03b\"]",
-        "segment-not-on-leaf",
+        "segment-leaf-missing",
     ),
-    (
-        "[[port]]\non = \"leaf-02a\"\nports = \"et40\"\ntagged = \"101,777\"",
-        "segment-vlan-not-defined",
-    ),
+    ("[[port]]\non = \"leaf-02a\"\nports = \"p40\"\ntagged = \"101,777\"", "segment-vlan-missing"),
     (
         "[[vrf]]\nname = \"tenant-1\"\ndiffers = [{ on = \"leaf-02a\", vni = 50999 }]",
         "vrf-vni-clash",
@@ -164,11 +158,11 @@ const FAULTS: &[(&str, &str)] = &[
     ),
     (
         "[[pool]]\nname = \"more\"\ngives = \"vteps\"\nprefix = \"10.32.0.0/24\"\non = \"spine-1\"",
-        "underlay-pool-overlap",
+        "pool-overlap",
     ),
     (
         "[[pool]]\nname = \"loopbacks\"\ngives = \"loopbacks\"\nprefix = \"10.32.0.0/23\"\n",
-        "underlay-pool-exhausted",
+        "pool-exhausted",
     ),
     ("[[tree]]\non = \"leaf-02a\"\npriority = 4096", "pair-tree-clash"),
 ];
@@ -227,7 +221,7 @@ gateway_mac = "02:00:00:00:00:01"
 
 /// Two leaves with hosts on Ethernet segments.
 fn multihomed() -> String {
-    let rule = felting::rules::find("es-no-core-isolation").unwrap();
+    let rule = felting::rules::find("es-core-isolation-missing").unwrap();
     // A second segment, so that the VLANs of the legs can differ.
     rule.mended().replace("tagged = \"310\"", "tagged = \"310-311\"")
         + "[[accept]]\nrule = \"uplink-vlan-surplus\"\nreason = \"the second segment is there for its VLAN\"\n"
@@ -235,19 +229,19 @@ fn multihomed() -> String {
 }
 
 const EXTERNAL: &[(&str, &str)] = &[
-    ("[[underlay]]\non = \"leaf-02\"\nwithout = \"import\"", "underlay-policy-missing"),
-    ("[[underlay]]\non = \"leaf-02\"\nwithout = \"export\"", "underlay-policy-missing"),
-    ("[[underlay]]\non = \"leaf-02\"\npeer_as = 4204100002", "underlay-as-clash"),
+    ("[[underlay]]\non = \"leaf-02\"\nwithout = \"import\"", "session-policy-missing"),
+    ("[[underlay]]\non = \"leaf-02\"\nwithout = \"export\"", "session-policy-missing"),
+    ("[[underlay]]\non = \"leaf-02\"\npeer_as = 4204100002", "session-as-clash"),
     ("[[underlay]]\non = \"leaf-02\"\nauthentication = \"ebb\"", "underlay-authentication-clash"),
     ("[[router]]\non = \"leaf-02\"\nas_number = 4204101001", "underlay-as-reused"),
-    ("[[router]]\non = \"leaf-02\"\nwithout = \"as_number\"", "underlay-as-clash"),
+    ("[[router]]\non = \"leaf-02\"\nwithout = \"as_number\"", "session-as-clash"),
     (
         "[[session]]\non = \"leaf-02\"\nto = \"spine-*\"\nwithout = \"multihop\"",
-        "overlay-multihop-missing",
+        "session-multihop-missing",
     ),
     (
         "[[session]]\non = \"leaf-02\"\nto = \"spine-*\"\nwithout = \"export\"",
-        "underlay-policy-missing",
+        "session-policy-missing",
     ),
     (
         "[[session]]\non = \"spine-*\"\nto = \"leaf-*\"\nwithout = \"next_hop\"",
@@ -266,13 +260,13 @@ const EXTERNAL: &[(&str, &str)] = &[
 
 const MULTIHOMED: &[(&str, &str)] = &[
     ("[[overlay]]\non = \"kelp-b\"\nelection = \"preference\"", "es-df-clash"),
-    ("[[overlay]]\non = \"kelp-b\"\ncore_isolation = false", "es-no-core-isolation"),
+    ("[[overlay]]\non = \"kelp-b\"\ncore_isolation = false", "es-core-isolation-missing"),
     (
-        "[[lag]]\non = \"kelp-*\"\nname = \"silo-1\"\nsegment_mode = \"single-active\"",
+        "[[lag]]\non = \"kelp-*\"\nname = \"silo-1\"\nethernet_segment_mode = \"single-active\"",
         "es-single-active-on-lag",
     ),
     (
-        "[[lag]]\non = \"kelp-b\"\nname = \"silo-1\"\nsegment_mode = \"single-active\"",
+        "[[lag]]\non = \"kelp-b\"\nname = \"silo-1\"\nethernet_segment_mode = \"single-active\"",
         "es-mode-clash",
     ),
     (
@@ -293,13 +287,13 @@ tag = 103
 address = "10.64.3.5/24"
 gateway = "10.64.3.1"
 
-[[scope]]
+[[dhcp]]
 name = "first"
 segment = "net-101"
 addresses = "10.64.1.100-10.64.1.199"
 router = "10.64.1.1"
 
-[[scope]]
+[[dhcp]]
 name = "third"
 segment = "net-103"
 addresses = "10.64.3.100-10.64.3.199"
@@ -335,7 +329,7 @@ const PEOPLED: &[(&str, &str)] = &[
     ),
     (
         "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\naddress = \"10.64.1.12/16\"",
-        "endpoint-mask-clash",
+        "endpoint-prefix-length-clash",
     ),
     (
         "[[endpoint]]\nname = \"machine-2\"\nhost = \"host-002\"\ngateway = \"10.64.1.254\"",
@@ -346,24 +340,24 @@ const PEOPLED: &[(&str, &str)] = &[
         "endpoint-mac-reused",
     ),
     (
-        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.9.1-10.64.9.9\"",
-        "endpoint-pool-outside-subnet",
+        "[[dhcp]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.9.1-10.64.9.9\"",
+        "dhcp-outside-subnet",
     ),
     (
-        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = [\"10.64.1.1-10.64.1.9\"]",
-        "endpoint-pool-covers-gateway",
+        "[[dhcp]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = [\"10.64.1.1-10.64.1.9\"]",
+        "dhcp-covers-gateway",
     ),
     (
-        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.1.100\"\nrouter = \"10.64.1.2\"",
-        "endpoint-pool-router-wrong",
+        "[[dhcp]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.1.100\"\nrouter = \"10.64.1.2\"",
+        "dhcp-router-wrong",
     ),
     (
-        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.1.100\"\nwithout = \"router\"",
-        "endpoint-pool-router-wrong",
+        "[[dhcp]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.1.100\"\nwithout = \"router\"",
+        "dhcp-router-wrong",
     ),
     (
-        "[[scope]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.1.100\"\nserver = \"giver\"",
-        "endpoint-relay-missing",
+        "[[dhcp]]\nname = \"first\"\nsegment = \"net-101\"\naddresses = \"10.64.1.100\"\nserver = \"giver\"",
+        "dhcp-relay-missing",
     ),
     (
         "[[host]]\nname = \"host-002\"\nnetworks = { name = \"guests\", tags = \"101-109\" }",
@@ -449,5 +443,5 @@ fn each_stage_ends_with_all_its_steps_done() {
     let fabric = read.compile(&progress);
     done(Stage::Compiling);
     State::of(&fabric, &Condition::default(), &progress);
-    done(Stage::Behavior);
+    done(Stage::Behaviour);
 }

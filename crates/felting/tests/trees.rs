@@ -4,7 +4,7 @@
 
 use std::fmt::Write as _;
 
-use felting::behavior::{BridgePortId, Carrier, PortRole, TreeKind};
+use felting::behaviour::{BridgePortId, Carrier, PortRole, TreeKind};
 use felting::value::VlanId;
 use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
@@ -358,7 +358,7 @@ fn a_pair_is_one_bridge_and_its_group_one_port() {
 [[switch]]
 name = "reed-[a-b]"
 number = 13
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 [[switch]]
 name = "mud-[1-2]"
 number = 22
@@ -375,13 +375,13 @@ priority = 4096
 [[lag]]
 on = "reed-*"
 name = "peer"
-ports = "et[3-4]"
+ports = "p[3-4]"
 tagged = 10
 [[lag]]
 on = "reed-*"
 name = "mud"
 group = 1
-ports = "et1"
+ports = "p1"
 tagged = 10
 [[lag]]
 on = "mud-1"
@@ -390,7 +390,7 @@ ports = "p[1-2]"
 tagged = 10
 [[port]]
 on = "reed-*"
-ports = "et2"
+ports = "p2"
 tagged = 10
 [[port]]
 on = "mud-2"
@@ -398,9 +398,9 @@ ports = "p[1-2]"
 tagged = 10
 [cabling]
 runs = [
-  "reed-a et[3-4] -- reed-b et[3-4]",
-  "mud-1 p[1-2] -- reed-[a-b] et1",
-  "mud-2 p[1-2] -- reed-[a-b] et2",
+  "reed-a p[3-4] -- reed-b p[3-4]",
+  "mud-1 p[1-2] -- reed-[a-b] p1",
+  "mud-2 p[1-2] -- reed-[a-b] p2",
 ]
 "#;
     let fabric = read(text);
@@ -414,8 +414,8 @@ runs = [
             "mud-1 up root",
             "mud-2 p1 root",
             "mud-2 p2 alternate",
-            "reed-a et2 designated",
-            "reed-b et2 designated",
+            "reed-a p2 designated",
+            "reed-b p2 designated",
         ]
     );
     // With one side off it is the same bridge to its neighbours.
@@ -436,7 +436,7 @@ fn towards_an_ethernet_segment_there_is_no_tree() {
 [[switch]]
 name = "dune-[a-b]"
 number = 15
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 [[switch]]
 name = "mud-1"
 number = 22
@@ -444,16 +444,16 @@ ports = "p[1-2] 25G"
 [[lag]]
 on = "dune-*"
 name = "mud-1"
-ports = "et1"
+ports = "p1"
 tagged = 10
-segment_id = "02:46:00:00:00:0f/1"
+ethernet_segment = "02:46:00:00:00:0f/1"
 [[lag]]
 on = "mud-1"
 name = "up"
 ports = "p[1-2]"
 tagged = 10
 [cabling]
-runs = "mud-1 p[1-2] -- dune-[a-b] et1"
+runs = "mud-1 p[1-2] -- dune-[a-b] p1"
 "#;
     let fabric = read(text);
     assert!(fabric.check().findings.is_empty(), "{:#?}", fabric.check().findings);

@@ -53,11 +53,15 @@ impl Plan {
             }
         }
         self.rows = best.1;
-        self.join_neighbors(&beside, best.0);
+        self.join_neighbours(&beside, best.0);
     }
 
     /// Puts what is cabled within a row side by side, where that crosses no more lines.
-    pub(super) fn join_neighbors(&mut self, beside: &[BTreeMap<usize, f64>], mut crossings: usize) {
+    pub(super) fn join_neighbours(
+        &mut self,
+        beside: &[BTreeMap<usize, f64>],
+        mut crossings: usize,
+    ) {
         for row in 0..self.rows.len() {
             for unit in self.rows[row].clone() {
                 let place =
@@ -80,7 +84,7 @@ impl Plan {
         }
     }
 
-    /// How often lines between neighboring rows cross.
+    /// How often lines between neighbouring rows cross.
     pub(super) fn crossings(&self, beside: &[BTreeMap<usize, f64>]) -> usize {
         self.rows
             .windows(2)
@@ -106,7 +110,7 @@ impl Plan {
             .sum()
     }
 
-    pub(super) fn unit_neighbors(&self) -> Vec<BTreeMap<usize, usize>> {
+    pub(super) fn unit_neighbours(&self) -> Vec<BTreeMap<usize, usize>> {
         let mut found = vec![BTreeMap::new(); self.units.len()];
         for wire in &self.wires {
             let [a, b] = wire.ends.map(|node| self.nodes[node].unit);

@@ -29,7 +29,7 @@ impl Plan {
             self.units[unit].center = x + width / 2.0;
             x += width + UNIT_GAP;
         }
-        let neighbors = self.unit_neighbors();
+        let neighbours = self.unit_neighbours();
         for row in (0..widest).rev() {
             // What joins all below stands apart, so that its lines do too.
             let between = self.rows[row].len().saturating_sub(1).max(1) as f64;
@@ -37,12 +37,12 @@ impl Plan {
             let gap = ((widths[widest] * 0.62 - boxes) / between).clamp(UNIT_GAP, 180.0);
             let joins = self.rows[row].len() > 1
                 && self.rows[row].iter().all(|&unit| {
-                    neighbors[unit].keys().filter(|&&n| self.units[n].row == row + 1).count() > 2
+                    neighbours[unit].keys().filter(|&&n| self.units[n].row == row + 1).count() > 2
                 });
-            self.follow(row, row + 1, &neighbors, if joins { gap } else { UNIT_GAP });
+            self.follow(row, row + 1, &neighbours, if joins { gap } else { UNIT_GAP });
         }
         for row in widest + 1..self.rows.len() {
-            self.follow(row, row - 1, &neighbors, UNIT_GAP);
+            self.follow(row, row - 1, &neighbours, UNIT_GAP);
         }
         let mut left = f64::MAX;
         for unit in 0..self.units.len() {
@@ -100,12 +100,12 @@ impl Plan {
     }
 
     /// Places a row as near as can be to what it is cabled to in another, in its order, with nothing over
-    /// anything else: the least squares of all shifts, found by joining neighbors that push each other.
+    /// anything else: the least squares of all shifts, found by joining neighbours that push each other.
     pub(super) fn follow(
         &mut self,
         row: usize,
         other: usize,
-        neighbors: &[BTreeMap<usize, usize>],
+        neighbours: &[BTreeMap<usize, usize>],
         gap: f64,
     ) {
         let units = self.rows[row].clone();
@@ -113,7 +113,7 @@ impl Plan {
         let mut last = 0.0;
         for &unit in &units {
             let (mut sum, mut weight) = (0.0, 0.0);
-            for (&n, &cables) in &neighbors[unit] {
+            for (&n, &cables) in &neighbours[unit] {
                 if self.units[n].row == other {
                     let cables = cables.min(CABLES_SHOWN) as f64;
                     sum += self.units[n].center * cables;

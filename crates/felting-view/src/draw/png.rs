@@ -87,7 +87,7 @@ mod tests {
             <rect width="300" height="700" fill="#ffffff"/>
             <path d="M10 5 L290 690" stroke="#336699" stroke-width="3"/>
             <circle cx="150" cy="256" r="90" fill="none" stroke="#993311" stroke-width="1.5"/>
-            <text x="40" y="260" font-size="24" font-family="sans-serif">kelp-a et49</text>
+            <text x="40" y="260" font-size="24" font-family="sans-serif">kelp-a p49</text>
         </svg>"##;
         for scale in [1.0, 1.7] {
             let draw = |rows| {

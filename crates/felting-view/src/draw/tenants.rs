@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use felting::Fabric;
-use felting::fabric::{SegmentId, VrfId};
+use felting::fabric::{DeviceId, SegmentId, VrfId};
+use felting::{Fabric, State};
 
 use super::cabling::{HEAD, MARGIN};
 use super::measure::{fitted, width};
@@ -27,7 +27,8 @@ const COLUMNS: [f64; 4] = [12.0, 150.0, 300.0, 510.0];
 /// # Errors
 ///
 /// If there is neither a VRF nor a segment.
-pub fn tenants(fabric: &Fabric) -> Result<Drawing, Nothing> {
+pub fn tenants(state: &State) -> Result<Drawing, Nothing> {
+    let fabric = state.fabric();
     let mut segments: BTreeMap<Option<VrfId>, Vec<SegmentId>> = BTreeMap::new();
     for (id, segment) in fabric.segments() {
         segments.entry(segment.vrf.map(|vrf| vrf.value)).or_default().push(id);
@@ -42,9 +43,9 @@ pub fn tenants(fabric: &Fabric) -> Result<Drawing, Nothing> {
     let vrfs: Vec<VrfId> = fabric.vrfs().map(|(id, _)| id).collect();
     for &id in vrfs.iter().take(VRFS_SHOWN) {
         let own = segments.remove(&Some(id)).unwrap_or_default();
-        let area = card(&mut scene, fabric, Some(id), &own, Point::new(MARGIN + gutter, y));
+        let area = card(&mut scene, state, Some(id), &own, Point::new(MARGIN + gutter, y));
         cards.insert(id, area);
-        let out = outsides(&mut scene, fabric, id, area);
+        let out = outsides(&mut scene, state, id, area);
         y = area.bottom().max(out) + GAP;
     }
     if vrfs.len() > VRFS_SHOWN {
@@ -54,7 +55,7 @@ pub fn tenants(fabric: &Fabric) -> Result<Drawing, Nothing> {
         y += 24.0;
     }
     if let Some(own) = segments.get(&None) {
-        let area = card(&mut scene, fabric, None, own, Point::new(MARGIN + gutter, y));
+        let area = card(&mut scene, state, None, own, Point::new(MARGIN + gutter, y));
         y = area.bottom() + GAP;
     }
     leaks(&mut scene, fabric, &cards);
@@ -64,11 +65,12 @@ pub fn tenants(fabric: &Fabric) -> Result<Drawing, Nothing> {
 
 fn card(
     scene: &mut Scene,
-    fabric: &Fabric,
+    state: &State,
     vrf: Option<VrfId>,
     segments: &[SegmentId],
     at: Point,
 ) -> Area {
+    let fabric = state.fabric();
     let shown = segments.len().min(SEGMENTS_SHOWN);
     let more = segments.len() - shown;
     let rows = (shown.max(1) + usize::from(more > 0)) as f64;
@@ -82,9 +84,11 @@ fn card(
     let (name, says) = match vrf.map(|id| fabric.vrf(id)) {
         Some(made) => {
             let vni = made.vni.map(|vni| format!("layer 3 VNI {}", vni.value));
-            let on = match made.switches.len() {
-                1 => "on 1 switch".to_owned(),
-                count => format!("on {count} switches"),
+            let off = made.switches.iter().filter(|at| state.is_off(at.switch)).count();
+            let on = match (made.switches.len(), off) {
+                (1, 0) => "on 1 switch".to_owned(),
+                (count, 0) => format!("on {count} switches"),
+                (count, off) => format!("on {} of {count} switches", count - off),
             };
             let says: Vec<String> = vni.into_iter().chain([on]).collect();
             (format!("VRF {}", made.name.value), says.join(", "))
@@ -146,13 +150,17 @@ fn segment(scene: &mut Scene, fabric: &Fabric, id: SegmentId, x: f64, y: f64) {
 }
 
 /// The networks outside that a VRF reaches, right of its card; returns how far down they go.
-fn outsides(scene: &mut Scene, fabric: &Fabric, vrf: VrfId, card: Area) -> f64 {
+fn outsides(scene: &mut Scene, state: &State, vrf: VrfId, card: Area) -> f64 {
+    let fabric = state.fabric();
     let mut y = card.y;
-    for (_, outside) in fabric.outsides().filter(|(_, outside)| outside.vrf.value == vrf) {
+    for (id, outside) in fabric.outsides().filter(|(_, outside)| outside.vrf.value == vrf) {
         let area = Area::new(card.right() + 96.0, y, 250.0, 42.0);
-        let on: Vec<&str> = outside.on.iter().map(|&id| fabric.device_name(id)).collect();
+        let leads = |switch: &&DeviceId| state.way_out(id, **switch).is_some();
+        let on: Vec<&str> =
+            outside.on.iter().filter(leads).map(|&switch| fabric.device_name(switch)).collect();
         let words = match on.len() {
-            0..=2 => on.join(", "),
+            0 => "no way is up".to_owned(),
+            1..=2 => on.join(", "),
             count => format!("{count} switches"),
         };
         let from = Point::new(card.right(), area.middle().y);
@@ -165,9 +173,9 @@ fn outsides(scene: &mut Scene, fabric: &Fabric, vrf: VrfId, card: Area) -> f64 {
         let says_at = Point::new(area.x + 12.0, area.y + 32.0);
         let by_at = Point::new(f64::midpoint(from.x, to.x), from.y - 5.0);
         scene.add(Item {
-            details: format!("{name}, outside: {} by {}", prefixes.join(", "), on.join(", ")),
+            details: format!("{name}, outside: {} by {}", prefixes.join(", "), words),
             of: vec![name.clone()],
-            faded: false,
+            faded: on.is_empty(),
             shapes: vec![
                 Shape::Line {
                     points: vec![from, to],

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
-use felting::behavior::{Bridge, BridgeId, BridgePortId, Carrier, PortRole, Tree, TreeKind};
+use felting::behaviour::{Bridge, BridgeId, BridgePortId, Carrier, PortRole, Tree, TreeKind};
 use felting::value::VlanId;
 use felting::{Fabric, State};
 
@@ -288,7 +288,7 @@ fn link(
         } else {
             let down = uy > 0.0;
             let y = near.y + if down { 14.0 } else { -7.0 };
-            // Outside of the line, so that neighbors don't meet; beside all of it that the text is as high as.
+            // Outside of the line, so that neighbours don't meet; beside all of it that the text is as high as.
             let left = if end == 0 { far.x < near.x } else { far.x > near.x };
             let along = if left == (ux < 0.0) { 14.0 } else { 5.0 };
             let x = near.x + ux / uy.abs().max(0.2) * along;

@@ -2,37 +2,41 @@ use std::fmt::Display;
 
 use felting::Fabric;
 use felting::diagnostic::At;
-use felting::fabric::DeviceId;
 use felting::progress::{Progress, Stage};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, of};
 
 pub(super) const SHEET: Record = Record {
     word: "addresses",
     about: "every address and number of every switch, written or allotted",
-    of_one: false,
-    make: |state, only, progress| sheet(state.fabric(), only, progress),
+    of_switches: false,
+    follows: Follows::Writing,
+    make: |state, _, progress| sheet(state.fabric(), progress),
 };
 
-fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+line! {
+    device: "device", Room::Whole;
+    what: "what", Room::Whole;
+    interface: "interface", Room::Whole;
+    value: "value", Room::Whole;
+    far: "far end", Room::Whole;
+    from: "from", Room::Whole;
+}
+
+fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
     let mut rows = Vec::new();
-    for (_, router) in progress
-        .each(Stage::Rows, fabric.routers())
-        .filter(|(_, r)| only.is_none_or(|only| r.device == only))
-    {
+    for (_, router) in progress.each(Stage::Rows, fabric.routers()) {
         let name = fabric.device_name(router.device);
         let mut add = |what: &str, interface: String, value: (String, &str), far: String| {
-            rows.push(Row {
-                cells: vec![
-                    Cell::text(name),
-                    Cell::text(what),
-                    Cell::text(interface),
-                    Cell::text(value.0),
-                    Cell::text(far),
-                    Cell::text(value.1),
-                ],
-                tone: Tone::Plain,
-            });
+            let line = Line {
+                device: Cell::text(name),
+                what: Cell::text(what),
+                interface: Cell::text(interface),
+                value: Cell::text(value.0),
+                far: Cell::text(far),
+                from: Cell::text(value.1),
+            };
+            rows.push(line.row(Tone::Plain, vec![Subject::Device(router.device)]));
         };
         if let Some(asn) = &router.as_number {
             add("AS number", String::new(), origin(fabric, asn), String::new());
@@ -64,14 +68,7 @@ fn sheet(fabric: &Fabric, only: Option<DeviceId>, progress: &Progress) -> Sheet 
         topic: SHEET.word,
         title: format!("Addresses and numbers{}", of(fabric)),
         keys: 3,
-        columns: vec![
-            column("switch", "switch", Room::Whole),
-            column("what", "what", Room::Whole),
-            column("interface", "interface", Room::Whole),
-            column("value", "value", Room::Whole),
-            column("far", "to", Room::Whole),
-            column("from", "from", Room::Whole),
-        ],
+        columns: Line::columns(),
         rows,
     }
 }

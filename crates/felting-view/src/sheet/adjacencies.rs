@@ -1,31 +1,42 @@
-use felting::behavior::{AdjacencyFault, Aspect, CauseId, Entity};
-use felting::fabric::{DeviceId, Interface, InterfaceId, InterfacePlace};
+use felting::behaviour::{AdjacencyFault, Aspect, CauseId, Entity};
+use felting::fabric::{Interface, InterfaceId, InterfacePlace, Selection};
 use felting::progress::{Progress, Stage};
 use felting::value::UnderlayProtocol;
 use felting::{Fabric, State};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, count, of};
 
 pub(super) const SHEET: Record = Record {
     word: "adjacencies",
-    about: "every underlay link: are its routers neighbors, and if not why not",
-    of_one: false,
+    about: "every underlay link: are its routers neighbours, and if not why not",
+    of_switches: false,
+    follows: Follows::Losses,
     make: |state, only, progress| sheet(state, only, progress),
 };
 
-fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+line! {
+    near: "near end", Room::Whole;
+    far: "far end", Room::Whole;
+    protocol: "protocol", Room::Whole;
+    area: "area", Room::Whole;
+    cost: "cost", Room::Whole;
+    bfd: "BFD", Room::Whole;
+    state: "state", Room::Lines(44);
+    finding: "finding", Room::Whole;
+}
+
+fn sheet(state: &State, only: Option<&Selection>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut rows = Vec::new();
     let mut down = 0;
     for (_, adjacency) in progress.each(Stage::Rows, state.underlay().adjacencies()) {
         let ends = [adjacency.near, adjacency.far];
         let devices = ends.map(|id| fabric.interface(id).device);
-        if only.is_some_and(|only| !devices.contains(&only)) {
-            continue;
-        }
         // A switch that is asked for comes first.
         let [near, far] = match only {
-            Some(only) if devices[1] == only => [ends[1], ends[0]],
+            Some(only) if only.has_device(devices[1]) && !only.has_device(devices[0]) => {
+                [ends[1], ends[0]]
+            }
             _ => ends,
         };
         let session = fabric.session_on(near);
@@ -48,37 +59,26 @@ fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
         let finding =
             cause.filter(|_| tone != Tone::Plain).map(|cause| state.causes().get(cause).rule);
         let (a, b) = (fabric.interface(near), fabric.interface(far));
-        rows.push(Row {
-            cells: vec![
-                Cell::text(fabric.interface_label(near)),
-                Cell::text(fabric.interface_label(far)),
-                Cell::text(protocol(a, b)),
-                both(fabric, [near, far], area),
-                both(fabric, [near, far], |interface| interface.cost.value.to_string()),
-                both(fabric, [near, far], |interface| {
-                    if interface.bfd.value { "yes" } else { "no" }.to_owned()
-                }),
-                Cell::text(text),
-                Cell::text(finding.unwrap_or_default()),
-            ],
-            tone,
-        });
+        let line = Line {
+            near: Cell::text(fabric.interface_label(near)),
+            far: Cell::text(fabric.interface_label(far)),
+            protocol: Cell::text(protocol(a, b)),
+            area: both(fabric, [near, far], area),
+            cost: both(fabric, [near, far], |interface| interface.cost.value.to_string()),
+            bfd: both(fabric, [near, far], |interface| {
+                if interface.bfd.value { "yes" } else { "no" }.to_owned()
+            }),
+            state: Cell::text(text),
+            finding: Cell::text(finding.unwrap_or_default()),
+        };
+        rows.push(line.row(tone, devices.map(Subject::Device).to_vec()));
     }
     let total = count(rows.len(), "link");
     Sheet {
         topic: SHEET.word,
-        title: format!("Routing neighbors{}: {total}, {down} down", of(fabric)),
+        title: format!("Routing neighbours{}: {total}, {down} down", of(fabric)),
         keys: 2,
-        columns: vec![
-            column("near", "one end", Room::Whole),
-            column("far", "other end", Room::Whole),
-            column("protocol", "protocol", Room::Whole),
-            column("area", "area", Room::Whole),
-            column("cost", "cost", Room::Whole),
-            column("bfd", "BFD", Room::Whole),
-            column("state", "state", Room::Lines(44)),
-            column("finding", "finding", Room::Whole),
-        ],
+        columns: Line::columns(),
         rows,
     }
 }

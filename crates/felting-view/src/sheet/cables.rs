@@ -1,17 +1,33 @@
-use felting::behavior::{Aspect, Entity};
+use felting::behaviour::{Aspect, Entity};
 use felting::fabric::PortId;
 use felting::progress::{Progress, Stage};
 use felting::value::Duplex;
 use felting::{Fabric, State};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, of};
 
 pub(super) const SHEET: Record = Record {
     word: "cables",
     about: "every cable, with the ranges spread out",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Losses,
     make: |state, _, progress| sheet(state, progress),
 };
+
+line! {
+    near: "near end", Room::Whole;
+    near_port: "port", Room::Whole;
+    far: "far end", Room::Whole;
+    far_port: "port", Room::Whole;
+    speed: "speed", Room::Whole;
+    medium: "medium", Room::Spare;
+    length: "length", Room::Spare;
+    label: "label", Room::Spare;
+    reason: "reason", Room::Lines(40);
+    near_rack: "from rack", Room::Spare;
+    far_rack: "to rack", Room::Spare;
+    written: "written at", Room::Spare;
+}
 
 fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -40,52 +56,39 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             (false, true) => Tone::Impaired,
             (false, false) => Tone::Down,
         };
-        let cells = vec![
-            Cell::text(device(near)),
-            Cell::text(fabric.port_name(near)),
-            Cell::text(device(far)),
-            Cell::text(fabric.port_name(far)),
-            Cell::text(speed(near)),
-            Cell::text(cable.medium.map(|medium| medium.to_string()).unwrap_or_default()),
-            Cell::text(cable.length.map(|length| length.to_string()).unwrap_or_default()),
-            Cell::text(
+        let line = Line {
+            near: Cell::text(device(near)),
+            near_port: Cell::text(fabric.port_name(near)),
+            far: Cell::text(device(far)),
+            far_port: Cell::text(fabric.port_name(far)),
+            speed: Cell::text(speed(near)),
+            medium: Cell::text(cable.medium.map(|medium| medium.to_string()).unwrap_or_default()),
+            length: Cell::text(cable.length.map(|length| length.to_string()).unwrap_or_default()),
+            label: Cell::text(
                 cable.label.as_ref().map(|label| label.value.to_string()).unwrap_or_default(),
             ),
-            Cell::text(why),
-            Cell::text(rack(fabric, near)),
-            Cell::text(rack(fabric, far)),
-            {
+            reason: Cell::text(why),
+            near_rack: Cell::text(rack(fabric, near)),
+            far_rack: Cell::text(rack(fabric, far)),
+            written: {
                 let place = fabric.sources().location(cable.span.0);
                 Cell::text(format!("{}:{}", place.file, place.line))
             },
-        ];
-        Row { cells, tone }
+        };
+        line.row(
+            tone,
+            vec![
+                Subject::Device(fabric.port(near).device),
+                Subject::Device(fabric.port(far).device),
+            ],
+        )
     });
     let rows: Vec<Row> = rows.collect();
     let title = match rows.iter().filter(|row| row.tone == Tone::Down).count() {
         0 => format!("Cables{}: {}", of(fabric), rows.len()),
         dead => format!("Cables{}: {}, {dead} of them without a link", of(fabric), rows.len()),
     };
-    Sheet {
-        topic: SHEET.word,
-        title,
-        keys: 4,
-        columns: vec![
-            column("near", "from", Room::Whole),
-            column("near_port", "port", Room::Whole),
-            column("far", "to", Room::Whole),
-            column("far_port", "port", Room::Whole),
-            column("speed", "speed", Room::Whole),
-            column("medium", "medium", Room::Spare),
-            column("length", "length", Room::Spare),
-            column("label", "label", Room::Spare),
-            column("fault", "fault", Room::Lines(40)),
-            column("near_rack", "from rack", Room::Spare),
-            column("far_rack", "to rack", Room::Spare),
-            column("written", "written at", Room::Spare),
-        ],
-        rows,
-    }
+    Sheet { topic: SHEET.word, title, keys: 4, columns: Line::columns(), rows }
 }
 
 /// The rack of a port's device, and the position in it.

@@ -19,7 +19,7 @@ impl Sheet {
         let mut add = |row: &Row, what: &str, before: Cell, after: Cell, tone: Tone| {
             let mut cells = row.cells[..self.keys].to_vec();
             cells.extend([Cell::text(what), before, after]);
-            rows.push(Row { cells, tone });
+            rows.push(Row { cells, tone, about: row.about.clone() });
         };
         for row in &self.rows {
             let Some(other) = there.get(&key(row)) else {

@@ -1,15 +1,28 @@
 use felting::State;
-use felting::behavior::Entity;
+use felting::behaviour::Entity;
 use felting::progress::{Progress, Stage};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, count, of};
 
 pub(super) const SHEET: Record = Record {
     word: "ethernet-segments",
     about: "every Ethernet segment from each of its leaves",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Losses,
     make: |state, _, progress| sheet(state, progress),
 };
+
+line! {
+    ethernet_segment: "Ethernet segment", Room::Whole;
+    device: "device", Room::Whole;
+    lag: "LAG", Room::Whole;
+    mode: "mode", Room::Whole;
+    presents: "presents in LACP", Room::Spare;
+    state: "state", Room::Whole;
+    far: "far end", Room::Lines(24);
+    reason: "reason", Room::Lines(44);
+    finding: "finding", Room::Whole;
+}
 
 fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -26,29 +39,29 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
                 })
                 .map(|(_, cause)| cause.rule)
                 .or_else(|| Some(state.causes().get(outcome.cause?).rule));
-            let standing = super::lags::standing(lag, outcome);
-            let cells = vec![
-                Cell::text(segment.id.to_string()),
-                Cell::text(fabric.device_name(lag.device)),
-                Cell::text(lag.name.as_str()),
-                Cell::text(lag.segment_mode.value.word()),
-                Cell::text(
+            let is = super::lags::state_of(lag, outcome);
+            let line = Line {
+                ethernet_segment: Cell::text(segment.id.to_string()),
+                device: Cell::text(fabric.device_name(lag.device)),
+                lag: Cell::text(lag.name.as_str()),
+                mode: Cell::text(lag.ethernet_segment_mode.value.word()),
+                presents: Cell::text(
                     outcome
                         .system
                         .map(|system| format!("{system}, key {}", fabric.lacp_key(leg)))
                         .unwrap_or_default(),
                 ),
-                Cell::text(standing),
-                super::lags::far_ends(state, lag),
-                Cell::text(super::lags::why(state, leg, outcome)),
-                Cell::text(finding.unwrap_or_default()),
-            ];
-            let tone = match (standing, finding) {
+                state: Cell::text(is),
+                far: super::lags::far_ends(state, lag),
+                reason: Cell::text(super::lags::why(state, leg, outcome)),
+                finding: Cell::text(finding.unwrap_or_default()),
+            };
+            let tone = match (is, finding) {
                 ("down", _) => Tone::Down,
                 ("up", None) => Tone::Plain,
                 _ => Tone::Impaired,
             };
-            rows.push(Row { cells, tone });
+            rows.push(line.row(tone, vec![Subject::Device(lag.device)]));
         }
     }
     Sheet {
@@ -59,17 +72,7 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             count(fabric.ethernet_segments().len(), "segment")
         ),
         keys: 3,
-        columns: vec![
-            column("segment", "segment", Room::Whole),
-            column("leaf", "leaf", Room::Whole),
-            column("lag", "LAG", Room::Whole),
-            column("mode", "mode", Room::Whole),
-            column("presents", "presents in LACP", Room::Spare),
-            column("standing", "it is", Room::Whole),
-            column("far_end", "far end", Room::Lines(24)),
-            column("why", "why not whole", Room::Lines(44)),
-            column("finding", "finding", Room::Whole),
-        ],
+        columns: Line::columns(),
         rows,
     }
 }

@@ -1,74 +1,82 @@
-use felting::behavior::{
+use felting::behaviour::{
     Apart, EvpnRoute, Import, NotImported, NotPassed, Received, RouteKind, RouteOf,
 };
-use felting::fabric::DeviceId;
+use felting::fabric::Selection;
 use felting::progress::Progress;
 use felting::{Fabric, State};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, count};
+use super::{
+    Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, count, of_switches,
+};
 
 pub(super) const SHEET: Record = Record {
     word: "evpn-routes",
     about: "the EVPN routes of one VTEP (--of): its own, those of others, what is taken and why not",
-    of_one: true,
+    of_switches: true,
+    follows: Follows::Moves,
     make: |state, only, progress| sheet(state, only, progress),
 };
 
-fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+line! {
+    device: "device", Room::Whole;
+    origin: "of", Room::Whole;
+    r#type: "type", Room::Whole;
+    says: "says", Room::Lines(46);
+    rd: "RD", Room::Spare;
+    targets: "targets", Room::Lines(20);
+    vni: "VNI", Room::Whole;
+    next_hop: "next hop", Room::Whole;
+    by: "by", Room::Lines(30);
+    into: "into, or why not", Room::Lines(34);
+    more: "more", Room::Spare;
+}
+
+fn sheet(state: &State, only: Option<&Selection>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
-    let name = only.map(|device| fabric.device_name(device)).unwrap_or_default();
-    let own = only.map(|device| state.originated(device)).unwrap_or_default();
-    let received = only.map(|device| state.received(device, progress));
-    let received = received.unwrap_or_default();
-    let taken = received.iter().filter(|one| !one.imports.is_empty()).count();
-    let title = format!(
-        "EVPN routes of {name}: {} originated, {} of others, {taken} of them taken",
-        own.len(),
-        count(received.len(), "route"),
-    );
-    let originated = own.iter().map(|route| Row {
-        cells: cells(
-            route,
-            name,
-            route.next_hop.to_string(),
-            "its own".to_owned(),
-            of(fabric, route),
-        ),
-        tone: Tone::Plain,
-    });
-    let others = received.iter().map(|one| {
-        let origin = fabric.device_name(one.origin);
-        let next_hop = one.next_hop.map(|hop| hop.to_string()).unwrap_or_default();
-        Row {
-            cells: cells(&one.route, origin, next_hop, by(fabric, one), into(fabric, one)),
-            tone: match one.refused {
+    let (mut originated, mut others, mut taken) = (0, 0, 0);
+    let (who, rows) = of_switches(fabric, only, |device| {
+        let name = fabric.device_name(device);
+        let (own, received) = (state.originated(device), state.received(device, progress));
+        originated += own.len();
+        others += received.len();
+        taken += received.iter().filter(|one| !one.imports.is_empty()).count();
+        let about = || vec![Subject::Device(device)];
+        let mut rows: Vec<Row> = Vec::new();
+        for route in &own {
+            let next_hop = route.next_hop.to_string();
+            let line = line(name, route, name, next_hop, "its own".to_owned(), of(fabric, route));
+            rows.push(line.row(Tone::Plain, about()));
+        }
+        for one in &received {
+            let origin = fabric.device_name(one.origin);
+            let next_hop = one.next_hop.map(|hop| hop.to_string()).unwrap_or_default();
+            let (by, into) = (by(fabric, one), into(fabric, one));
+            let line = line(name, &one.route, origin, next_hop, by, into);
+            let tone = match one.refused {
                 // The sides of a pair have each other's hosts over the peer link.
                 None | Some(NotImported::Apart(Apart::Own)) => Tone::Plain,
                 Some(_) => Tone::Impaired,
-            },
+            };
+            rows.push(line.row(tone, about()));
         }
+        rows
     });
-    Sheet {
-        topic: SHEET.word,
-        title,
-        keys: 4,
-        columns: vec![
-            column("origin", "of", Room::Whole),
-            column("type", "type", Room::Whole),
-            column("says", "says", Room::Lines(46)),
-            column("rd", "RD", Room::Spare),
-            column("targets", "targets", Room::Lines(20)),
-            column("vni", "VNI", Room::Whole),
-            column("next_hop", "next hop", Room::Whole),
-            column("by", "by", Room::Lines(30)),
-            column("into", "into, or why not", Room::Lines(34)),
-            column("more", "more", Room::Spare),
-        ],
-        rows: originated.chain(others).collect(),
-    }
+    let title = format!(
+        "EVPN routes of {who}: {originated} originated, {} of others, {taken} of them taken",
+        count(others, "route"),
+    );
+    Sheet { topic: SHEET.word, title, keys: 5, columns: Line::columns(), rows }
+        .without_the_only_device(only)
 }
 
-fn cells(route: &EvpnRoute, origin: &str, next_hop: String, by: String, into: String) -> Vec<Cell> {
+fn line(
+    device: &str,
+    route: &EvpnRoute,
+    origin: &str,
+    next_hop: String,
+    by: String,
+    into: String,
+) -> Line {
     let vnis = route.vni.into_iter().chain(route.routed_vni).map(|vni| vni.to_string());
     let more = [
         route.es_import.map(|mac| format!("ES-Import {mac}")),
@@ -77,23 +85,19 @@ fn cells(route: &EvpnRoute, origin: &str, next_hop: String, by: String, into: St
         (route.tag != 0 && route.tag != u32::MAX).then(|| format!("tag {}", route.tag)),
     ];
     let targets = route.targets.iter().map(ToString::to_string);
-    vec![
-        Cell::text(origin),
-        Cell::text(format!("{} {}", route.kind.number(), route.kind.name())),
-        Cell::text(says(&route.kind)),
-        Cell::text(route.rd.map(|rd| rd.to_string()).unwrap_or_default()),
-        list(targets),
-        list(vnis),
-        Cell::text(next_hop),
-        Cell::text(by),
-        Cell::text(into),
-        list(more.into_iter().flatten()),
-    ]
-}
-
-fn list(texts: impl Iterator<Item = String>) -> Cell {
-    let all: Vec<String> = texts.collect();
-    if all.is_empty() { Cell::Empty } else { Cell::List(all) }
+    Line {
+        device: Cell::text(device),
+        origin: Cell::text(origin),
+        r#type: Cell::text(format!("{} {}", route.kind.number(), route.kind.name())),
+        says: Cell::text(says(&route.kind)),
+        rd: Cell::text(route.rd.map(|rd| rd.to_string()).unwrap_or_default()),
+        targets: Cell::list(targets),
+        vni: Cell::list(vnis),
+        next_hop: Cell::text(next_hop),
+        by: Cell::text(by),
+        into: Cell::text(into),
+        more: Cell::list(more.into_iter().flatten()),
+    }
 }
 
 fn says(kind: &RouteKind) -> String {

@@ -1,29 +1,36 @@
 use felting::State;
-use felting::fabric::{DeviceId, PresenceId};
+use felting::fabric::PresenceId;
 use felting::progress::{Progress, Stage};
 use felting::value::Replication;
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, of};
 
 pub(super) const SHEET: Record = Record {
     word: "flood-lists",
     about: "to whom each VTEP floods frames of each segment",
-    of_one: false,
-    make: |state, only, progress| sheet(state, only, progress),
+    of_switches: false,
+    follows: Follows::Losses,
+    make: |state, _, progress| sheet(state, progress),
 };
 
-fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+line! {
+    segment: "segment", Room::Whole;
+    device: "device", Room::Whole;
+    vni: "VNI", Room::Whole;
+    replication: "replication", Room::Whole;
+    to: "to", Room::Lines(46);
+    not: "not to, and why", Room::Lines(60);
+}
+
+fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut rows = Vec::new();
-    for (_, segment) in progress.each(Stage::Rows, fabric.segments()) {
+    for (id, segment) in progress.each(Stage::Rows, fabric.segments()) {
         for presence in segment.presences.iter() {
             let at = fabric.presence(presence);
-            if only.is_some_and(|only| only != at.switch) {
-                continue;
-            }
             let Some(list) = state.floods(presence) else { continue };
             let to: Vec<String> = match (list.replication, list.group) {
-                (Replication::Group, Some(group)) => vec![format!("the group {group}")],
+                (Replication::Multicast, Some(group)) => vec![format!("the group {group}")],
                 _ => list.targets.iter().map(|target| target.address.to_string()).collect(),
             };
             let not = left_out(state, presence, list.replication);
@@ -32,33 +39,24 @@ fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
                 (true, false) => Tone::Down,
                 (false, false) => Tone::Impaired,
             };
-            let cell =
-                |texts: Vec<String>| if texts.is_empty() { Cell::Empty } else { Cell::List(texts) };
-            rows.push(Row {
-                cells: vec![
-                    Cell::text(segment.name.as_str()),
-                    Cell::text(fabric.device_name(at.switch)),
-                    Cell::number(at.vni.map(|vni| vni.get())),
-                    Cell::text(list.replication.word()),
-                    cell(to),
-                    cell(not),
-                ],
-                tone,
-            });
+            let mut about = vec![Subject::Segment(id), Subject::Device(at.switch)];
+            about.extend(at.vrf.map(|vrf| Subject::Vrf(vrf.value)));
+            let line = Line {
+                segment: Cell::text(segment.name.as_str()),
+                device: Cell::text(fabric.device_name(at.switch)),
+                vni: Cell::number(at.vni.map(|vni| vni.get())),
+                replication: Cell::text(list.replication.word()),
+                to: Cell::list(to),
+                not: Cell::list(not),
+            };
+            rows.push(line.row(tone, about));
         }
     }
     Sheet {
         topic: SHEET.word,
         title: format!("Flood lists{}", of(fabric)),
         keys: 2,
-        columns: vec![
-            column("segment", "segment", Room::Whole),
-            column("switch", "from", Room::Whole),
-            column("vni", "VNI", Room::Whole),
-            column("replication", "how", Room::Whole),
-            column("to", "to", Room::Lines(46)),
-            column("not", "not to, and why", Room::Lines(60)),
-        ],
+        columns: Line::columns(),
         rows,
     }
 }
@@ -66,7 +64,7 @@ fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
 /// The other VTEPs of the segment that get no copies, with the reason.
 fn left_out(state: &State, presence: PresenceId, how: Replication) -> Vec<String> {
     let fabric = state.fabric();
-    if how != Replication::HeadEnd {
+    if how != Replication::Ingress {
         return Vec::new();
     }
     let at = fabric.presence(presence);

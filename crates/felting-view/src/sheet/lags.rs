@@ -1,18 +1,33 @@
-use felting::behavior::LagOutcome;
+use felting::behaviour::LagOutcome;
 use felting::fabric::{Lag, LagId, Uplink};
 use felting::id::Id as _;
 use felting::progress::{Progress, Stage};
 use felting::value::{Protocol, VlanId, VlanSet};
 use felting::{Fabric, State};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, of};
 
 pub(super) const SHEET: Record = Record {
     word: "lags",
     about: "every LAG end: is it up, on what, and if not why not",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Losses,
     make: |state, _, progress| sheet(state, progress),
 };
+
+line! {
+    device: "device", Room::Whole;
+    lag: "LAG", Room::Whole;
+    group: "group", Room::Whole;
+    speaks: "speaks", Room::Spare;
+    state: "state", Room::Whole;
+    in_use: "in use", Room::Whole;
+    bandwidth: "carries", Room::Spare;
+    far: "far end", Room::Lines(24);
+    vlans: "VLANs", Room::Spare;
+    reason: "reason", Room::Lines(44);
+    finding: "finding", Room::Whole;
+}
 
 fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -25,45 +40,35 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             Some(vlan) => format!("{tagged}; {vlan} untagged"),
             None => tagged.to_string(),
         };
-        let tone = match standing(lag, outcome) {
+        let tone = match state_of(lag, outcome) {
             "down" => Tone::Down,
             "up" => Tone::Plain,
             _ => Tone::Impaired,
         };
-        let cells = vec![
-            Cell::text(fabric.device_name(lag.device)),
-            Cell::text(lag.name.as_str()),
-            Cell::number(lag.group_number.map(|group| group.get())),
-            Cell::text(spoken(lag)),
-            Cell::text(standing(lag, outcome)),
-            Cell::text(format!("{} of {}", outcome.in_use, lag.members.len())),
-            Cell::text(outcome.bandwidth.map(|speed| speed.to_string()).unwrap_or_default()),
-            far_ends(state, lag),
-            Cell::text(vlans),
-            Cell::text(why(state, id, outcome)),
-            Cell::text(
+        let line = Line {
+            device: Cell::text(fabric.device_name(lag.device)),
+            lag: Cell::text(lag.name.as_str()),
+            group: Cell::number(lag.group_number.map(|group| group.get())),
+            speaks: Cell::text(spoken(lag)),
+            state: Cell::text(state_of(lag, outcome)),
+            in_use: Cell::text(format!("{} of {}", outcome.in_use, lag.members.len())),
+            bandwidth: Cell::text(
+                outcome.bandwidth.map(|speed| speed.to_string()).unwrap_or_default(),
+            ),
+            far: far_ends(state, lag),
+            vlans: Cell::text(vlans),
+            reason: Cell::text(why(state, id, outcome)),
+            finding: Cell::text(
                 outcome.cause.map(|cause| state.causes().get(cause).rule).unwrap_or_default(),
             ),
-        ];
-        Row { cells, tone }
+        };
+        line.row(tone, vec![Subject::Device(lag.device)])
     });
     Sheet {
         topic: SHEET.word,
         title: title(state),
         keys: 2,
-        columns: vec![
-            column("device", "on", Room::Whole),
-            column("lag", "LAG", Room::Whole),
-            column("group", "group", Room::Whole),
-            column("speaks", "speaks", Room::Spare),
-            column("standing", "it is", Room::Whole),
-            column("in_use", "in use", Room::Whole),
-            column("bandwidth", "carries", Room::Spare),
-            column("far_end", "far end", Room::Lines(24)),
-            column("vlans", "VLANs", Room::Spare),
-            column("why", "why not whole", Room::Lines(44)),
-            column("finding", "finding", Room::Whole),
-        ],
+        columns: Line::columns(),
         rows: rows.collect(),
     }
 }
@@ -71,14 +76,14 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
 fn title(state: &State) -> String {
     let fabric = state.fabric();
     let count = |wanted: &str| {
-        fabric.lags().filter(|(id, lag)| standing(lag, state.lag(*id)) == wanted).count()
+        fabric.lags().filter(|(id, lag)| state_of(lag, state.lag(*id)) == wanted).count()
     };
-    let (up, part, down) = (count("up"), count("up in part"), count("down"));
+    let (up, part, down) = (count("up"), count("partial"), count("down"));
     let of = of(fabric);
     match (part, down) {
         (0, 0) => format!("LAGs{of}, each from both ends: all {up} ends up"),
         _ => {
-            format!("LAGs{of}, each from both ends: {down} down, {part} up in part, {up} up")
+            format!("LAGs{of}, each from both ends: {down} down, {part} partial, {up} up")
         }
     }
 }
@@ -122,10 +127,10 @@ fn spoken(lag: &Lag) -> String {
     }
 }
 
-pub(super) fn standing(lag: &Lag, outcome: &LagOutcome) -> &'static str {
+pub(super) fn state_of(lag: &Lag, outcome: &LagOutcome) -> &'static str {
     match outcome.in_use as usize {
         0 => "down",
-        in_use if in_use < lag.members.len() => "up in part",
+        in_use if in_use < lag.members.len() => "partial",
         _ => "up",
     }
 }

@@ -5,7 +5,7 @@ use felting::Fabric;
 use felting::fabric::{DeviceId, PairId};
 use felting::progress::{Progress, Stage};
 
-use super::{Cell, Column, Record, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, of};
 
 /// A VTEP of the matrix: a switch, or the two sides of a pair.
 #[derive(Debug)]
@@ -17,7 +17,8 @@ struct Place {
 pub(super) const SHEET: Record = Record {
     word: "matrix",
     about: "the segments by VTEP, with their VNIs",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Writing,
     make: |state, _, progress| sheet(state.fabric(), progress),
 };
 
@@ -28,7 +29,7 @@ fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
         .enumerate()
         .flat_map(|(index, place)| place.switches.iter().map(move |&switch| (switch, index)))
         .collect();
-    let rows = progress.each(Stage::Rows, fabric.segments()).map(|(_, segment)| {
+    let rows = progress.each(Stage::Rows, fabric.segments()).map(|(id, segment)| {
         let mut found: Vec<Vec<Option<u32>>> = vec![Vec::new(); places.len()];
         for presence in segment.presences.iter().map(|id| fabric.presence(id)) {
             if let Some(&index) = of_switch.get(&presence.switch) {
@@ -60,7 +61,8 @@ fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
             ),
         ];
         let cells = named.into_iter().chain(cells).collect();
-        Row { cells, tone: if odd { Tone::Impaired } else { Tone::Plain } }
+        let tone = if odd { Tone::Impaired } else { Tone::Plain };
+        Row { cells, tone, about: Subject::of_segment(fabric, id) }
     });
     let rows = rows.collect();
     let named = [column("segment", "segment", Room::Whole), column("vrf", "VRF", Room::Whole)];

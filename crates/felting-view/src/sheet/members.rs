@@ -1,15 +1,30 @@
 use felting::State;
-use felting::behavior::MemberState;
+use felting::behaviour::MemberState;
 use felting::progress::{Progress, Stage};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, count, of};
 
 pub(super) const SHEET: Record = Record {
     word: "members",
     about: "every LAG member: selected or not and why, and what its LACPDUs read",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Losses,
     make: |state, _, progress| sheet(state, progress),
 };
+
+line! {
+    device: "device", Room::Whole;
+    lag: "LAG", Room::Whole;
+    port: "port", Room::Whole;
+    state: "state", Room::Whole;
+    speed: "speed", Room::Spare;
+    far: "far end", Room::Whole;
+    reason: "reason", Room::Lines(44);
+    says: "its LACPDUs say", Room::Lines(54);
+    hears: "it hears", Room::Spare;
+    priority: "port priority", Room::Spare;
+    finding: "finding", Room::Whole;
+}
 
 fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -17,15 +32,15 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
         let outcome = state.member(id);
         let lag = fabric.lag(member.lag);
         let port = member.port.value;
-        let standing = match outcome.state {
-            MemberState::Selected if outcome.distributing => "in use",
+        let state_of = match outcome.state {
+            MemberState::Selected if outcome.distributing => "in-use",
             MemberState::Selected => "selected",
-            MemberState::Standby => "standing by",
-            MemberState::Apart => "left out",
-            MemberState::Individual => "alone",
+            MemberState::Standby => "standby",
+            MemberState::Apart => "left-out",
+            MemberState::Individual => "individual",
             MemberState::Closed => "closed",
             MemberState::Refused => "refused",
-            _ => "without link",
+            _ => "no-link",
         };
         let tone = match outcome.state {
             MemberState::Selected if outcome.distributing => Tone::Plain,
@@ -38,22 +53,22 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             .and_then(|far| fabric.member_of(far))
             .and_then(|far| state.lacpdu(far))
             .map(|says| format!("0x{:02x}", says.octet()));
-        let cells = vec![
-            Cell::text(fabric.device_name(lag.device)),
-            Cell::text(lag.name.as_str()),
-            Cell::text(fabric.port_name(port)),
-            Cell::text(standing),
-            Cell::text(fabric.port(port).speed.to_string()),
-            Cell::text(outcome.far.map(|far| fabric.port_label(far)).unwrap_or_default()),
-            Cell::text(state.why_not(id).unwrap_or_default()),
-            Cell::text(says.unwrap_or_default()),
-            Cell::text(hears.unwrap_or_default()),
-            Cell::number(Some(member.priority)),
-            Cell::text(
+        let line = Line {
+            device: Cell::text(fabric.device_name(lag.device)),
+            lag: Cell::text(lag.name.as_str()),
+            port: Cell::text(fabric.port_name(port)),
+            state: Cell::text(state_of),
+            speed: Cell::text(fabric.port(port).speed.to_string()),
+            far: Cell::text(outcome.far.map(|far| fabric.port_label(far)).unwrap_or_default()),
+            reason: Cell::text(state.why_not(id).unwrap_or_default()),
+            says: Cell::text(says.unwrap_or_default()),
+            hears: Cell::text(hears.unwrap_or_default()),
+            priority: Cell::number(Some(member.priority)),
+            finding: Cell::text(
                 outcome.cause.map(|cause| state.causes().get(cause).rule).unwrap_or_default(),
             ),
-        ];
-        Row { cells, tone }
+        };
+        line.row(tone, vec![Subject::Device(lag.device)])
     });
     let rows: Vec<Row> = rows.collect();
     let unused = rows.iter().filter(|row| row.tone != Tone::Plain).count();
@@ -68,19 +83,7 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             ),
         },
         keys: 3,
-        columns: vec![
-            column("device", "on", Room::Whole),
-            column("lag", "LAG", Room::Whole),
-            column("port", "port", Room::Whole),
-            column("standing", "it is", Room::Whole),
-            column("speed", "speed", Room::Spare),
-            column("far_port", "leads to", Room::Whole),
-            column("why", "because", Room::Lines(44)),
-            column("says", "its LACPDUs say", Room::Lines(54)),
-            column("hears", "it hears", Room::Spare),
-            column("priority", "port priority", Room::Spare),
-            column("finding", "finding", Room::Whole),
-        ],
+        columns: Line::columns(),
         rows,
     }
 }

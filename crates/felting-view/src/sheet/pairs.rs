@@ -1,19 +1,32 @@
 use std::fmt::Write as _;
 
-use felting::behavior::{Entity, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
+use felting::behaviour::{Entity, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
 use felting::fabric::{GroupId, Pair, PairId};
 use felting::id::Id as _;
 use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, count, of};
 
 pub(super) const SHEET: Record = Record {
     word: "pairs",
     about: "every pair: who is primary and why, peer link, keepalive, groups",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Losses,
     make: |state, _, progress| sheet(state, progress),
 };
+
+line! {
+    pair: "pair", Room::Whole;
+    device: "device", Room::Whole;
+    role: "role", Room::Whole;
+    reason: "reason", Room::Lines(30);
+    peer_link: "peer link", Room::Lines(22);
+    keepalive: "keepalive", Room::Lines(34);
+    groups: "groups up", Room::Whole;
+    consequence: "consequence", Room::Lines(44);
+    finding: "finding", Room::Whole;
+}
 
 fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -38,45 +51,35 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
                 .iter()
                 .find(|(_, cause)| cause.entity == Entity::Pair(id))
                 .map(|(_, cause)| cause.rule);
-            let cells = vec![
-                Cell::text(pair.name.as_str()),
-                Cell::text(fabric.device_name(pair.sides[side].switch.value)),
-                Cell::text(role(outcome, side)),
-                Cell::text(because(fabric, pair, outcome)),
-                Cell::text(peer_link(state, pair, outcome, side)),
-                Cell::text(keepalive(fabric, pair, outcome, side)),
-                Cell::text(groups(state, own, side)),
-                Cell::text(consequence),
-                Cell::text(finding.unwrap_or_default()),
-            ];
-            rows.push(Row { cells, tone });
+            let line = Line {
+                pair: Cell::text(pair.name.as_str()),
+                device: Cell::text(fabric.device_name(pair.sides[side].switch.value)),
+                role: Cell::text(role(outcome, side)),
+                reason: Cell::text(because(fabric, pair, outcome)),
+                peer_link: Cell::text(peer_link(state, pair, outcome, side)),
+                keepalive: Cell::text(keepalive(fabric, pair, outcome, side)),
+                groups: Cell::text(groups(state, own, side)),
+                consequence: Cell::text(consequence),
+                finding: Cell::text(finding.unwrap_or_default()),
+            };
+            rows.push(line.row(tone, vec![Subject::Device(pair.sides[side].switch.value)]));
         }
     }
     Sheet {
         topic: SHEET.word,
         title: format!("Pairs{}: {}", of(fabric), count(fabric.pairs().len(), "pair")),
         keys: 2,
-        columns: vec![
-            column("pair", "pair", Room::Whole),
-            column("switch", "switch", Room::Whole),
-            column("role", "it is", Room::Whole),
-            column("because", "because", Room::Lines(30)),
-            column("peer_link", "peer link", Room::Lines(22)),
-            column("keepalive", "keepalive", Room::Lines(34)),
-            column("groups", "groups up", Room::Whole),
-            column("consequence", "so", Room::Lines(44)),
-            column("finding", "finding", Room::Whole),
-        ],
+        columns: Line::columns(),
         rows,
     }
 }
 
 fn role(outcome: &PairOutcome, side: usize) -> &'static str {
-    match (outcome.on[side], outcome.doubled, outcome.primary == Some(side)) {
-        (false, ..) => "off",
-        (true, true, _) => "primary, as it thinks",
-        (true, false, true) => "primary",
-        (true, false, false) => "secondary",
+    match outcome.on[side] {
+        false => "off",
+        // Both sides take themselves for it where neither hears the other.
+        true if outcome.doubled || outcome.primary == Some(side) => "primary",
+        true => "secondary",
     }
 }
 

@@ -7,49 +7,50 @@ use felting::fabric::{DeviceId, Segment};
 use felting::progress::{Progress, Stage};
 use felting::value::IpPrefix;
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, of};
 
 pub(super) const SHEET: Record = Record {
     word: "segments",
     about: "every segment: VLAN, VNI, VRF, subnets, and where it is",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Writing,
     make: |state, _, progress| sheet(state.fabric(), progress),
 };
 
+line! {
+    segment: "segment", Room::Whole;
+    vrf: "VRF", Room::Whole;
+    vlan: "VLAN", Room::Whole;
+    vni: "VNI", Room::Whole;
+    subnets: "subnets", Room::Lines(24);
+    gateways: "gateway", Room::Lines(24);
+    switches: "on", Room::Lines(40);
+    differs: "but", Room::Lines(36);
+}
+
 fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
-    let rows = progress.each(Stage::Rows, fabric.segments()).map(|(_, segment)| {
-        let all =
-            |texts: Vec<String>| if texts.is_empty() { Cell::Empty } else { Cell::List(texts) };
+    let rows = progress.each(Stage::Rows, fabric.segments()).map(|(id, segment)| {
         let differs = deviations(fabric, segment);
         let tone = if differs.is_empty() { Tone::Plain } else { Tone::Impaired };
-        let cells = vec![
-            Cell::text(segment.name.as_str()),
-            Cell::text(
+        let line = Line {
+            segment: Cell::text(segment.name.as_str()),
+            vrf: Cell::text(
                 segment.vrf.map(|vrf| fabric.vrf(vrf.value).name.to_string()).unwrap_or_default(),
             ),
-            Cell::number(segment.vlan.map(|vlan| vlan.get())),
-            Cell::number(segment.vni.map(|vni| vni.get())),
-            all(segment.subnets.iter().map(|subnet| subnet.value.to_string()).collect()),
-            all(segment.gateways.iter().map(|gateway| gateway.value.to_string()).collect()),
-            all(switches(fabric, segment)),
-            all(differs),
-        ];
-        Row { cells, tone }
+            vlan: Cell::number(segment.vlan.map(|vlan| vlan.get())),
+            vni: Cell::number(segment.vni.map(|vni| vni.get())),
+            subnets: Cell::list(segment.subnets.iter().map(|subnet| subnet.value.to_string())),
+            gateways: Cell::list(segment.gateways.iter().map(|gateway| gateway.value.to_string())),
+            switches: Cell::list(switches(fabric, segment)),
+            differs: Cell::list(differs),
+        };
+        line.row(tone, Subject::of_segment(fabric, id))
     });
     Sheet {
         topic: SHEET.word,
         title: format!("Segments{}", of(fabric)),
         keys: 1,
-        columns: vec![
-            column("segment", "segment", Room::Whole),
-            column("vrf", "VRF", Room::Whole),
-            column("vlan", "VLAN", Room::Whole),
-            column("vni", "VNI", Room::Whole),
-            column("subnets", "subnets", Room::Lines(24)),
-            column("gateways", "gateway", Room::Lines(24)),
-            column("switches", "on", Room::Lines(40)),
-            column("differs", "but", Room::Lines(36)),
-        ],
+        columns: Line::columns(),
         rows: rows.collect(),
     }
 }

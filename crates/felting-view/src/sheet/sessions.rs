@@ -1,27 +1,42 @@
-use felting::fabric::{DeviceId, Session, SessionId};
+use felting::fabric::{DeviceId, Selection, Session, SessionId};
 use felting::progress::{Progress, Stage};
 use felting::value::{Family, SessionOver};
 use felting::{Fabric, State};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, count, of};
 
 pub(super) const SHEET: Record = Record {
     word: "sessions",
     about: "every BGP session: is it up, what it carries, who reflects",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Losses,
     make: |state, only, progress| sheet(state, only, progress),
 };
 
-fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+line! {
+    device: "device", Room::Whole;
+    far: "far end", Room::Whole;
+    kind: "kind", Room::Whole;
+    over: "over", Room::Whole;
+    from: "from", Room::Whole;
+    to: "to", Room::Whole;
+    families: "carries", Room::Whole;
+    reflects: "reflects", Room::Whole;
+    state: "state", Room::Lines(44);
+    finding: "finding", Room::Whole;
+}
+
+fn sheet(state: &State, only: Option<&Selection>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
     let mut rows = Vec::new();
     let mut down = 0;
     for (id, session) in progress.each(Stage::Rows, fabric.sessions()) {
         let outcome = state.bgp().session(id);
         let asked = match only {
-            Some(only) => session.device == only,
-            // Both ends are in one row.
-            None => outcome.twin.is_none_or(|twin| id < twin),
+            // Both ends are in one row, where both are asked for.
+            Some(only) if !only.has_device(session.peer) => only.has_device(session.device),
+            Some(only) if !only.has_device(session.device) => outcome.twin.is_none(),
+            _ => outcome.twin.is_none_or(|twin| id < twin),
         };
         if !asked {
             continue;
@@ -35,39 +50,28 @@ fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
         let families = [Family::Ipv4, Family::Ipv6, Family::Evpn];
         let carried = families.into_iter().filter(|&family| outcome.carries(family));
         let finding = outcome.cause.map(|cause| state.causes().get(cause).rule);
-        rows.push(Row {
-            cells: vec![
-                Cell::text(fabric.device_name(session.device)),
-                Cell::text(fabric.device_name(session.peer)),
-                Cell::text(kind(fabric, session)),
-                Cell::text(between(fabric, session)),
-                address(session.source.map(|address| address.value.to_string())),
-                address(session.peer_address.map(|address| address.value.to_string())),
-                Cell::List(carried.map(name).collect()),
-                Cell::text(reflects(fabric, session, outcome.twin)),
-                Cell::text(text),
-                Cell::text(finding.unwrap_or_default()),
-            ],
-            tone,
-        });
+        let line = Line {
+            device: Cell::text(fabric.device_name(session.device)),
+            far: Cell::text(fabric.device_name(session.peer)),
+            kind: Cell::text(kind(fabric, session)),
+            over: Cell::text(between(fabric, session)),
+            from: address(session.source.map(|address| address.value.to_string())),
+            to: address(session.peer_address.map(|address| address.value.to_string())),
+            families: Cell::List(carried.map(name).collect()),
+            reflects: Cell::text(reflects(fabric, session, outcome.twin)),
+            state: Cell::text(text),
+            finding: Cell::text(finding.unwrap_or_default()),
+        };
+        rows.push(
+            line.row(tone, vec![Subject::Device(session.device), Subject::Device(session.peer)]),
+        );
     }
     let total = count(rows.len(), "session");
     Sheet {
         topic: SHEET.word,
         title: format!("BGP sessions{}: {total}, {down} down", of(fabric)),
         keys: 4,
-        columns: vec![
-            column("switch", "switch", Room::Whole),
-            column("peer", "peer", Room::Whole),
-            column("kind", "kind", Room::Whole),
-            column("over", "over", Room::Whole),
-            column("from", "from", Room::Whole),
-            column("to", "to", Room::Whole),
-            column("families", "carries", Room::Whole),
-            column("reflects", "reflects", Room::Whole),
-            column("state", "state", Room::Lines(44)),
-            column("finding", "finding", Room::Whole),
-        ],
+        columns: Line::columns(),
         rows,
     }
 }

@@ -1,18 +1,31 @@
-use felting::behavior::{
+use felting::behaviour::{
     BridgeId, BridgePortId, Carrier, PortRole, Tree, TreeCase, TreeKind, TreeReason, Trees,
 };
 use felting::id::Id as _;
 use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, count, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, count, of};
 
 pub(super) const SHEET: Record = Record {
     word: "tree",
     about: "the spanning trees: root, role and state of each port, and why",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Losses,
     make: |state, _, progress| sheet(state, progress),
 };
+
+line! {
+    tree: "tree", Room::Whole;
+    device: "device", Room::Whole;
+    port: "port", Room::Whole;
+    role: "role", Room::Whole;
+    state: "state", Room::Whole;
+    cost: "cost", Room::Whole;
+    to_root: "to the root", Room::Whole;
+    far: "far end", Room::Lines(24);
+    reason: "reason", Room::Lines(48);
+}
 
 fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -62,17 +75,7 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             ),
         },
         keys: 3,
-        columns: vec![
-            column("tree", "tree", Room::Whole),
-            column("bridge", "bridge", Room::Whole),
-            column("port", "port", Room::Whole),
-            column("role", "role", Room::Whole),
-            column("state", "so it", Room::Whole),
-            column("cost", "cost", Room::Whole),
-            column("to_root", "to the root", Room::Whole),
-            column("far_end", "leads to", Room::Lines(24)),
-            column("why", "because", Room::Lines(48)),
-        ],
+        columns: Line::columns(),
         rows,
     }
 }
@@ -83,6 +86,10 @@ struct View<'a> {
 }
 
 impl View<'_> {
+    fn about(&self, bridge: BridgeId) -> Vec<Subject> {
+        self.trees.bridge(bridge).devices.iter().map(|&device| Subject::Device(device)).collect()
+    }
+
     fn kind(tree: &Tree) -> String {
         match &tree.kind {
             TreeKind::Instance { region, id } => format!("{region} {id}"),
@@ -141,46 +148,46 @@ impl View<'_> {
             ),
             _ => "the best identifier in this tree".to_owned(),
         };
-        let cells = vec![
-            Cell::text(Self::kind(tree)),
-            Cell::text(self.bridge(bridge)),
-            Cell::text("(root)"),
-            Cell::text("root bridge"),
-            Cell::text(format!("leads {}", count(joined.len(), "link"))),
-            Cell::Empty,
-            Cell::number(Some(0_u32)),
-            Cell::Empty,
-            Cell::text(why),
-        ];
-        Row { cells, tone: Tone::Plain }
+        let line = Line {
+            tree: Cell::text(Self::kind(tree)),
+            device: Cell::text(self.bridge(bridge)),
+            port: Cell::text("(root)"),
+            role: Cell::text("root-bridge"),
+            state: Cell::text(format!("leads {}", count(joined.len(), "link"))),
+            cost: Cell::Empty,
+            to_root: Cell::number(Some(0_u32)),
+            far: Cell::Empty,
+            reason: Cell::text(why),
+        };
+        line.row(Tone::Plain, self.about(bridge))
     }
 
     fn port(&self, tree: &Tree, case: TreeCase, port: BridgePortId) -> Option<Row> {
         let (role, why) = self.trees.in_tree(tree, port)?;
         let of = self.trees.port(port);
         let state = match role {
-            PortRole::Disabled => "is down",
-            role if role.discards() => "discards",
-            _ => "forwards",
+            PortRole::Disabled => "down",
+            role if role.discards() => "discarding",
+            _ => "forwarding",
         };
         let far = self.trees.neighbours(port).map(|other| self.label(other)).collect();
-        let cells = vec![
-            Cell::text(Self::kind(tree)),
-            Cell::text(self.bridge(of.bridge)),
-            Cell::text(self.port_name(port)),
-            Cell::text(role.word()),
-            Cell::text(state),
-            Cell::number(Some(of.cost)),
-            Cell::number(Some(case.cost.saturating_add(case.internal_cost))),
-            Cell::List(far),
-            Cell::text(self.why(role, why)),
-        ];
+        let line = Line {
+            tree: Cell::text(Self::kind(tree)),
+            device: Cell::text(self.bridge(of.bridge)),
+            port: Cell::text(self.port_name(port)),
+            role: Cell::text(role.word()),
+            state: Cell::text(state),
+            cost: Cell::number(Some(of.cost)),
+            to_root: Cell::number(Some(case.cost.saturating_add(case.internal_cost))),
+            far: Cell::List(far),
+            reason: Cell::text(self.why(role, why)),
+        };
         let tone = match role {
             role if role.discards() => Tone::Impaired,
             PortRole::Disabled => Tone::Down,
             _ => Tone::Plain,
         };
-        Some(Row { cells, tone })
+        Some(line.row(tone, self.about(of.bridge)))
     }
 
     fn why(&self, role: PortRole, why: TreeReason) -> String {

@@ -1,41 +1,46 @@
-use felting::behavior::{Route, RouteSource};
-use felting::fabric::{DeviceId, RouterId};
+use felting::behaviour::{Route, RouteSource};
+use felting::fabric::{DeviceId, RouterId, Selection};
 use felting::progress::{Progress, Stage};
 use felting::value::{IpPrefix, UnderlayProtocol};
 use felting::{Fabric, State};
 
 use rayon::prelude::*;
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, count};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, of_switches};
 
 pub(super) const SHEET: Record = Record {
     word: "underlay-routes",
     about: "the underlay's routes of one switch (--of), with all equal next hops",
-    of_one: true,
+    of_switches: true,
+    follows: Follows::Losses,
     make: |state, only, progress| sheet(state, only, progress),
 };
 
-fn sheet(state: &State, only: Option<DeviceId>, progress: &Progress) -> Sheet {
+line! {
+    device: "device", Room::Whole;
+    prefix: "prefix", Room::Whole;
+    of: "of", Room::Lines(30);
+    from: "from", Room::Whole;
+    cost: "cost", Room::Whole;
+    next_hops: "next hops", Room::Lines(60);
+}
+
+fn sheet(state: &State, only: Option<&Selection>, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
-    let router = only.and_then(|device| fabric.device(device).router);
-    let rows: Vec<Row> = router.map(|router| rows(state, router, progress)).unwrap_or_default();
-    let name = only.map(|device| fabric.device_name(device)).unwrap_or_default();
+    let rows = |device: DeviceId| {
+        let router = fabric.device(device).router;
+        router.map(|router| rows(state, router, progress)).unwrap_or_default()
+    };
+    let (who, rows) = of_switches(fabric, only, rows);
+    let prefixes = if rows.len() == 1 { "prefix" } else { "prefixes" };
     Sheet {
         topic: SHEET.word,
-        title: format!(
-            "Underlay routes of {name}: {}",
-            count(rows.len(), "prefix").replace("prefixs", "prefixes")
-        ),
-        keys: 1,
-        columns: vec![
-            column("prefix", "prefix", Room::Whole),
-            column("of", "of", Room::Lines(30)),
-            column("from", "from", Room::Whole),
-            column("metric", "metric", Room::Whole),
-            column("next_hops", "next hops", Room::Lines(60)),
-        ],
+        title: format!("Underlay routes of {who}: {} {prefixes}", rows.len()),
+        keys: 2,
+        columns: Line::columns(),
         rows,
     }
+    .without_the_only_device(only)
 }
 
 fn rows(state: &State, router: RouterId, progress: &Progress) -> Vec<Row> {
@@ -60,16 +65,18 @@ fn rows(state: &State, router: RouterId, progress: &Progress) -> Vec<Row> {
             .map(|&origin| fabric.device_name(fabric.router(origin).device).to_owned());
         let metric =
             route.filter(|route| route.source != RouteSource::Connected).map(|route| route.metric);
-        Row {
-            cells: vec![
-                Cell::text(prefix.to_string()),
-                Cell::List(names.collect()),
-                Cell::text(route.map_or("no route", |route| source(route))),
-                Cell::number(metric),
-                route.map_or(Cell::Empty, |route| hops(fabric, route)),
-            ],
-            tone: if route.is_some() { Tone::Plain } else { Tone::Down },
-        }
+        let line = Line {
+            device: Cell::text(fabric.device_name(device)),
+            prefix: Cell::text(prefix.to_string()),
+            of: Cell::List(names.collect()),
+            from: Cell::text(route.map_or("no-route", |route| source(route))),
+            cost: Cell::number(metric),
+            next_hops: route.map_or(Cell::Empty, |route| hops(fabric, route)),
+        };
+        line.row(
+            if route.is_some() { Tone::Plain } else { Tone::Down },
+            vec![Subject::Device(device)],
+        )
     };
     progress.begin(Stage::Rows, prefixes.len());
     prefixes.into_par_iter().map(row).inspect(|_| progress.advance(1)).collect()
@@ -77,7 +84,7 @@ fn rows(state: &State, router: RouterId, progress: &Progress) -> Vec<Row> {
 
 fn source(route: &Route) -> &'static str {
     match route.source {
-        RouteSource::Connected => "its own",
+        RouteSource::Connected => "own",
         RouteSource::Static => "written",
         RouteSource::Learned(UnderlayProtocol::Ospf) => "OSPF",
         RouteSource::Learned(UnderlayProtocol::Isis) => "IS-IS",

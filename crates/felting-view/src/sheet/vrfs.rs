@@ -6,14 +6,27 @@ use felting::progress::{Progress, Stage};
 use felting::value::RouteTarget;
 use felting::{Fabric, State};
 
-use super::{Cell, Record, Room, Row, Sheet, Tone, column, of};
+use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, of};
 
 pub(super) const SHEET: Record = Record {
     word: "vrfs",
     about: "every VRF: VNI, targets, segments, leaks, the way out",
-    of_one: false,
+    of_switches: false,
+    follows: Follows::Writing,
     make: |state, _, progress| sheet(state, progress),
 };
+
+line! {
+    vrf: "VRF", Room::Whole;
+    vni: "VNI", Room::Whole;
+    switches: "on", Room::Lines(30);
+    imports: "imports", Room::Lines(24);
+    exports: "exports", Room::Lines(24);
+    segments: "segments", Room::Lines(34);
+    leaked_from: "gets from", Room::Lines(20);
+    leaked_to: "gives to", Room::Lines(20);
+    outside: "leads to", Room::Lines(20);
+}
 
 fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
@@ -36,41 +49,28 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
         let segments = segments_of[id.index()].iter();
         let outside = fabric.outsides().filter(|(_, outside)| outside.vrf.value == id);
         let differs = vnis.len() > 1;
-        let cells = vec![
-            Cell::text(vrf.name.as_str()),
-            list(vnis),
-            list(switches(fabric, &vrf.switches)),
-            list(targets(false).iter().map(ToString::to_string)),
-            list(targets(true).iter().map(ToString::to_string)),
-            list(segments.map(ToString::to_string)),
-            list(leaks(fabric, id, true)),
-            list(leaks(fabric, id, false)),
-            list(outside.map(|(_, outside)| outside.name.to_string())),
-        ];
-        Row { cells, tone: if differs { Tone::Impaired } else { Tone::Plain } }
+        let switches_of = vrf.switches.iter().map(|at| Subject::Device(at.switch));
+        let about = std::iter::once(Subject::Vrf(id)).chain(switches_of).collect();
+        let line = Line {
+            vrf: Cell::text(vrf.name.as_str()),
+            vni: Cell::list(vnis),
+            switches: Cell::list(switches(fabric, &vrf.switches)),
+            imports: Cell::list(targets(false).iter().map(ToString::to_string)),
+            exports: Cell::list(targets(true).iter().map(ToString::to_string)),
+            segments: Cell::list(segments.map(ToString::to_string)),
+            leaked_from: Cell::list(leaks(fabric, id, true)),
+            leaked_to: Cell::list(leaks(fabric, id, false)),
+            outside: Cell::list(outside.map(|(_, outside)| outside.name.to_string())),
+        };
+        line.row(if differs { Tone::Impaired } else { Tone::Plain }, about)
     });
     Sheet {
         topic: SHEET.word,
         title: format!("VRFs{}", of(fabric)),
         keys: 1,
-        columns: vec![
-            column("vrf", "VRF", Room::Whole),
-            column("vni", "VNI", Room::Whole),
-            column("switches", "on", Room::Lines(30)),
-            column("imports", "imports", Room::Lines(24)),
-            column("exports", "exports", Room::Lines(24)),
-            column("segments", "segments", Room::Lines(34)),
-            column("leaked_from", "gets from", Room::Lines(20)),
-            column("leaked_to", "gives to", Room::Lines(20)),
-            column("outside", "leads to", Room::Lines(20)),
-        ],
+        columns: Line::columns(),
         rows: rows.collect(),
     }
-}
-
-fn list(texts: impl IntoIterator<Item = String>) -> Cell {
-    let all: Vec<String> = texts.into_iter().collect();
-    if all.is_empty() { Cell::Empty } else { Cell::List(all) }
 }
 
 fn texts(at: &[VrfPresence], text: impl Fn(&VrfPresence) -> Option<String>) -> BTreeSet<String> {

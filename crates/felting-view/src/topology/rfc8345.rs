@@ -14,7 +14,7 @@ use felting::{Fabric, State};
 use serde::{Serialize, Serializer};
 
 /// The topology as RFC 8345 has it, in the JSON of RFC 7951: the cabling, on it the underlay with the links
-/// whose routers are neighbors, on that the overlay with the EVPN sessions that are up.
+/// whose routers are neighbours, on that the overlay with the EVPN sessions that are up.
 pub fn topology_rfc8345(state: &State, progress: &Progress) -> String {
     let fabric = state.fabric();
     let made = [cabling(fabric), underlay(state), overlay(state)];

@@ -35,7 +35,7 @@ struct Page<'a> {
 #[derive(Serialize)]
 struct StopRow<'a> {
     device: &'a str,
-    why: String,
+    reason: String,
     finding: Option<FindingRow<'a>>,
 }
 
@@ -66,7 +66,7 @@ struct HopRow<'a> {
     ways: usize,
     exits: Vec<ExitRow<'a>>,
     end: Option<&'static str>,
-    why: Option<String>,
+    reason: Option<String>,
 }
 
 #[derive(Serialize)]
@@ -117,7 +117,7 @@ pub fn walk_json(walked: &Walked<'_>) -> String {
     let drawer = Drawer { fabric, state, colour: false };
     let stop = walk.root().map(|(hop, stop)| StopRow {
         device: fabric.device_name(hop.device),
-        why: why(fabric, hop, stop),
+        reason: why(fabric, hop, stop),
         finding: finding.map(|finding| FindingRow {
             rule: finding.rule.id,
             severity: finding.severity.word(),
@@ -191,7 +191,7 @@ fn hop<'a>(drawer: &Drawer<'a>, hop: &Hop, size: u32) -> HopRow<'a> {
             End::Arrived => "arrives",
             End::Stopped(_) => "stops",
         }),
-        why: match hop.end {
+        reason: match hop.end {
             Some(End::Stopped(stop)) => Some(why(fabric, hop, stop)),
             _ => None,
         },

@@ -3,6 +3,7 @@
 use std::fmt;
 
 use jiff::civil::Date;
+use serde::{Serialize, Serializer};
 use smol_str::SmolStr;
 
 use super::{Diagnostic, Severity};
@@ -64,6 +65,49 @@ pub struct Finding {
     pub wire: String,
     /// The switches, hosts, pairs and segments it is about, by name.
     pub about: Vec<SmolStr>,
+    /// What it is known by from one run to the next: the rule and what it is about. Neither another wording nor
+    /// another line changes it; of several alike the second has `#2` at its end.
+    pub key: SmolStr,
+}
+
+impl fmt::Display for Finding {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}[{}]: {}", self.severity, self.rule.id, self.what.message)
+    }
+}
+
+/// Two findings are the same that have one key and say the same, wherever it is written.
+impl PartialEq for Finding {
+    fn eq(&self, other: &Self) -> bool {
+        let says = |one: &Self| (one.severity, one.what.message.clone(), one.wire.clone());
+        self.key == other.key && says(self) == says(other)
+    }
+}
+
+/// The finding without places, which mean nothing without the fabric that has them.
+impl Serialize for Finding {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        #[derive(Serialize)]
+        struct Row<'a> {
+            key: &'a str,
+            rule: &'static str,
+            severity: &'static str,
+            message: &'a str,
+            on_the_wire: &'a str,
+            remedy: &'a str,
+            about: Vec<&'a str>,
+        }
+        Row {
+            key: &self.key,
+            rule: self.rule.id,
+            severity: self.severity.word(),
+            message: &self.what.message,
+            on_the_wire: &self.wire,
+            remedy: &self.what.remedy,
+            about: self.about.iter().map(SmolStr::as_str).collect(),
+        }
+        .serialize(serializer)
+    }
 }
 
 /// A finding that a fabric accepts.
@@ -86,9 +130,38 @@ pub struct Report {
     pub findings: Vec<Finding>,
     /// What somebody accepted, by place.
     pub accepted: Vec<Accepted>,
+    /// How many faults the input has, because of which the findings are not all that there are.
+    pub input_faults: usize,
+}
+
+/// What a report comes to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[must_use]
+pub enum Verdict {
+    /// Nothing as severe as what is denied.
+    Clean,
+    /// Something is.
+    Found,
+    /// The fabric could not be read whole, so that nobody knows.
+    Incomplete,
 }
 
 impl Report {
+    /// What the report comes to, if findings are denied from some severity on; none denies nothing.
+    ///
+    /// ```
+    /// use felting::diagnostic::{Severity, Verdict};
+    /// let fabric = felting::Fabric::from_text("f.toml", "[[switch]]\nname = \"kelp-a\"\nnumbr = 1\n");
+    /// assert_eq!(fabric.check().verdict(Some(Severity::Error)), Verdict::Incomplete);
+    /// ```
+    pub fn verdict(&self, denied: Option<Severity>) -> Verdict {
+        match (self.input_faults, self.worst().zip(denied)) {
+            (1.., _) => Verdict::Incomplete,
+            (0, Some((worst, denied))) if worst >= denied => Verdict::Found,
+            _ => Verdict::Clean,
+        }
+    }
+
     /// The worst severity found, not counting what is accepted.
     pub fn worst(&self) -> Option<Severity> {
         self.findings.iter().map(|finding| finding.severity).max()

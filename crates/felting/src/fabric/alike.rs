@@ -1,4 +1,4 @@
-//! Whether two fabrics are alike in all that a part of the behavior reads, wherever it is written.
+//! Whether two fabrics are alike in all that a part of the behaviour reads, wherever it is written.
 
 use super::Arenas;
 

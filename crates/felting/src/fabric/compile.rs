@@ -99,7 +99,7 @@ pub(crate) fn compile(
     progress.advance(1);
     made.endpoints(document);
     progress.advance(1);
-    made.scopes(document);
+    made.dhcps(document);
     drop(names);
     fabric.device_names = by_name;
     fabric.devices = devices;

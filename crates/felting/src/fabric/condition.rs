@@ -6,21 +6,20 @@ use super::{
 };
 use crate::diagnostic::nearest;
 
-/// What is down while a question is asked. Nothing that is configuration: that is an overlay
-/// document.
+/// What is down while a question is asked. Nothing that is configuration: that is an variant.
 ///
 /// ```
 /// use felting::{Condition, Fabric, Progress, State};
 /// let fabric = Fabric::from_text("f.toml", r#"
 ///     [[switch]]
 ///     name = "kelp-[a-b]"
-///     ports = "et[1-2] 25G"
+///     ports = "p[1-2] 25G"
 ///     [[lag]]
 ///     on = "kelp-*"
 ///     name = "peer"
-///     ports = "et[1-2]"
+///     ports = "p[1-2]"
 ///     [cabling]
-///     runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+///     runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 /// "#);
 /// let (lag, _) = fabric.lags().next().unwrap();
 /// assert_eq!(State::of(&fabric, &Condition::default(), &Progress::default()).lag(lag).in_use, 2);
@@ -89,8 +88,8 @@ impl Condition {
         self
     }
 
-    /// With one more thing down, as people name it: `kelp-a`, `kelp-a et1` (a port or a LAG),
-    /// `cable kelp-a et1`, `peer link of kelp`, `keepalive of kelp`, `member 2 of jetty`.
+    /// With one more thing down, as people name it: `kelp-a`, `kelp-a p1` (a port or a LAG),
+    /// `cable kelp-a p1`, `peer link of kelp`, `keepalive of kelp`, `member 2 of jetty`.
     ///
     /// # Errors
     ///
@@ -154,7 +153,7 @@ impl Condition {
             }
             [name] => Ok(self.device(device(name)?)),
             _ => Err(wrong(
-                "name a switch, a port or LAG (kelp-a et1), a cable (cable kelp-a et1), \
+                "name a switch, a port or LAG (kelp-a p1), a cable (cable kelp-a p1), \
                  peer link of kelp, keepalive of kelp, or member 2 of jetty"
                     .to_owned(),
             )),
@@ -190,6 +189,34 @@ impl Condition {
         Ok(self.moved(endpoint, host))
     }
 
+    /// What is down, in the words that [`cut`](Self::cut) takes.
+    pub fn cuts(&self, fabric: &Arenas) -> Vec<String> {
+        let devices = self.devices.iter().map(|&device| fabric.device_name(device).to_owned());
+        let lags = self.lags.iter().map(|&lag| fabric.lag_label(lag));
+        let ports = self.ports.iter().map(|&port| fabric.port_label(port));
+        let cables = self.cables.iter().map(|&cable| {
+            format!("cable {}", fabric.port_label(fabric.cable(cable).ends[0].value))
+        });
+        let members = self.stack_members.iter().map(|&(stack, place)| {
+            let stack = fabric.stack(stack);
+            let switch = fabric.device_name(stack.switch.value);
+            format!("member {} of {switch}", stack.members[place].id.get())
+        });
+        let keepalives = self
+            .keepalives
+            .iter()
+            .map(|&pair| format!("keepalive of {}", fabric.pair(pair).name.value));
+        devices.chain(lags).chain(ports).chain(cables).chain(members).chain(keepalives).collect()
+    }
+
+    /// What is moved, in the words that [`moving`](Self::moving) takes.
+    pub fn moves(&self, fabric: &Arenas) -> Vec<String> {
+        let words = |(&endpoint, &host): (&EndpointId, &DeviceId)| {
+            format!("{} to {}", fabric.endpoint(endpoint).name.value, fabric.device_name(host))
+        };
+        self.moved.iter().map(words).collect()
+    }
+
     pub(crate) fn holds_down(&self, fabric: &Fabric, port: PortId, cable: CableId) -> bool {
         self.cables.contains(&cable) || self.holds_port_down(fabric, port)
     }
@@ -216,6 +243,12 @@ pub struct NotThere {
     /// What it was wanted for: " to cut".
     wanted: &'static str,
     remedy: String,
+}
+
+impl NotThere {
+    pub(super) fn new(what: &str, wanted: &'static str, remedy: String) -> Self {
+        Self { what: what.to_owned(), wanted, remedy }
+    }
 }
 
 impl Arenas {

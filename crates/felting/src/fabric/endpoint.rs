@@ -41,7 +41,7 @@ impl Endpoint {
 /// Addresses that a DHCP server gives out in a segment (RFC 2131).
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
-pub struct Scope {
+pub struct Dhcp {
     /// Its name.
     pub name: At<SmolStr>,
     /// The segment.
@@ -49,17 +49,17 @@ pub struct Scope {
     /// The addresses.
     pub addresses: Vec<At<AddressRange>>,
     /// Those that are not given out.
-    pub exclude: Vec<At<AddressRange>>,
+    pub except: Vec<At<AddressRange>>,
     /// The routers that hosts are told of (RFC 2132 section 3.5).
     pub routers: Vec<At<IpAddr>>,
     /// The server.
     pub server: Option<At<EndpointId>>,
 }
 
-impl Scope {
+impl Dhcp {
     /// Whether an address may be given out.
     pub fn gives(&self, address: IpAddr) -> bool {
         let within = |list: &[At<AddressRange>]| list.iter().any(|range| range.contains(address));
-        within(&self.addresses) && !within(&self.exclude)
+        within(&self.addresses) && !within(&self.except)
     }
 }

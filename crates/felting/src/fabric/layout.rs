@@ -38,7 +38,7 @@ impl Layout {
         &self.ports[place].name
     }
 
-    /// Reads specifications such as `et[1-48] 25G`, `mu[1-4] 100M half`, `et49 4x25G`.
+    /// Reads specifications such as `p[1-48] 25G`, `mu[1-4] 100M half`, `p49 4x25G`.
     pub(crate) fn read(specs: &[At<SmolStr>], faults: &mut Faults) -> Self {
         let mut layout = Self::default();
         for (index, spec) in specs.iter().enumerate() {
@@ -71,7 +71,7 @@ impl Layout {
                 FaultKind::BadValue,
                 spec.span,
                 format!("ports cannot be {:?}", spec.value),
-                "expected a range of names and a speed, such as \"et[1-48] 25G\" or \"et49 4x25G\"",
+                "expected a range of names and a speed, such as \"p[1-48] 25G\" or \"p49 4x25G\"",
                 "write the speed after the names, `half` after it for half duplex",
             );
             return;
@@ -144,7 +144,7 @@ pub(crate) fn report_range(
                 at,
                 format!("{} is not a name or a range of names", shorten(range)),
                 format!("expected {expected}"),
-                "write ranges as et[1-48], hull-[01-06], kelp-[a-b] or [1,3,5-7]",
+                "write ranges as p[1-48], hull-[01-06], kelp-[a-b] or [1,3,5-7]",
             );
         }
         RangeFault::TooLarge(place) => {

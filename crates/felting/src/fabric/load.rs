@@ -20,8 +20,14 @@ pub struct Load {
 }
 
 impl Load {
-    /// What a switch's cables add up to. The peer link of a pair counts in neither direction.
+    /// What a switch's cables add up to, all of them up; [`State::load`](crate::State::load) counts those that are. The
+    /// peer link of a pair counts in neither direction.
     pub fn of(fabric: &Fabric, device: DeviceId) -> Self {
+        Self::by(fabric, device, |_| true)
+    }
+
+    /// What those of its cables add up to that count.
+    pub(crate) fn by(fabric: &Fabric, device: DeviceId, counts: impl Fn(PortId) -> bool) -> Self {
         let tier = |device: DeviceId| match fabric.device(device).role.map(|role| role.value) {
             Some(Role::Spine) => 2,
             Some(Role::SuperSpine) => 3,
@@ -31,7 +37,7 @@ impl Load {
         };
         let own = tier(device);
         let mut load = Self::default();
-        for port in fabric.device(device).ports.iter() {
+        for port in fabric.device(device).ports.iter().filter(|&port| counts(port)) {
             let Some((_, far)) = fabric.link(port) else { continue };
             let there = fabric.port(far).device;
             let speed = u64::from(

@@ -13,11 +13,11 @@ use super::{
 use crate::diagnostic::{At, Place, Span};
 use crate::id::IdRange;
 use crate::value::{
-    Activity, BondProtocol, BridgePriority, Domain, Duplex, Esi, GroupNumber, HashPolicy,
-    InstanceNumber, IpInterface, IpPrefix, Length, MacAddr, Medium, Mtu, Number, PartnerBy,
-    PathCost, PathCosts, PeerLinkLoss, Preference, Protocol, Role, SegmentIdentifier, SegmentMode,
-    Speed, SplitDetection, StackMemberNumber, Timeout, TreeMode, TreePortPriority, Unanswered,
-    VlanId, VlanSet,
+    Activity, BondProtocol, BridgePriority, Domain, Duplex, Esi, EthernetSegmentIdentifier,
+    EthernetSegmentMode, GroupNumber, HashPolicy, InstanceNumber, IpInterface, IpPrefix, Length,
+    MacAddr, Medium, Mtu, Number, PartnerBy, PathCost, PathCosts, PeerLinkLoss, Preference,
+    Protocol, Role, Speed, SplitDetection, StackMemberNumber, StackNumber, Timeout, TreeMode,
+    TreePortPriority, Unanswered, VlanId, VlanSet,
 };
 
 /// What a kind of switch can do.
@@ -211,13 +211,13 @@ pub struct Lag {
     /// Its addresses, if it is a routed LAG.
     pub addresses: Vec<At<IpInterface>>,
     /// The Ethernet segment that it says it belongs to.
-    pub segment_id: Option<At<SegmentIdentifier>>,
+    pub ethernet_segment: Option<At<EthernetSegmentIdentifier>>,
     /// The Ethernet segment, if it is of one.
     pub segment: Option<EthernetSegmentId>,
     /// The mode of the Ethernet segment, as this leaf has it.
-    pub segment_mode: At<SegmentMode>,
+    pub ethernet_segment_mode: At<EthernetSegmentMode>,
     /// Its preference in an election by preference, where it is not that of the overlay.
-    pub segment_preference: Option<At<Preference>>,
+    pub ethernet_segment_preference: Option<At<Preference>>,
     /// Its part in the spanning tree.
     pub tree: TreePort,
 }
@@ -340,8 +340,8 @@ pub struct Management {
 pub struct Stack {
     /// The switch that they make.
     pub switch: At<DeviceId>,
-    /// The domain that the members are set to, where they don't differ.
-    pub domain: Option<At<Domain>>,
+    /// The number that the members are set to, where they don't differ.
+    pub stack_id: Option<At<StackNumber>>,
     /// By what the parts of a split stack notice each other.
     pub split_detection: At<SplitDetection>,
     /// The members, in the order written.
@@ -354,18 +354,16 @@ pub struct Stack {
 pub struct StackMember {
     /// Its number.
     pub id: At<StackMemberNumber>,
-    /// The priority by which the master is found; the higher is the better.
-    pub priority: At<u16>,
-    /// Whether the priority is written, or the one that devices come with.
-    pub priority_written: bool,
+    /// The priority by which the lead is found, if one is written; the higher is the better.
+    pub priority: Option<At<u16>>,
     /// Its own MAC address.
     pub mac: MacAddr,
     /// Its kind.
     pub hardware: Option<At<HardwareId>>,
     /// Its software.
     pub software: Option<At<SmolStr>>,
-    /// The domain that it is set to.
-    pub domain: Option<At<Domain>>,
+    /// The number of the stack that it is set to be of.
+    pub stack_id: Option<At<StackNumber>>,
     /// Where it is said that nothing stands in its place.
     pub absent: Option<Span>,
     /// Its position in the rack.

@@ -134,15 +134,15 @@ pub struct Interface {
     pub network_type: At<NetworkType>,
     /// How often hellos are sent.
     pub hello: At<Interval>,
-    /// After what silence a neighbor is given up.
+    /// After what silence a neighbour is given up.
     pub dead: At<Interval>,
     /// The cost.
     pub cost: At<Metric>,
-    /// The key by which hellos are authenticated.
+    /// The secret by which hellos are authenticated.
     pub authentication: Option<At<SmolStr>>,
-    /// Whether BFD watches the neighbor.
+    /// Whether BFD watches the neighbour.
     pub bfd: At<bool>,
-    /// Whether no neighbor is sought on it.
+    /// Whether no neighbour is sought on it.
     pub passive: bool,
     /// Whether multicast is routed over it.
     pub multicast: bool,
@@ -249,7 +249,7 @@ pub struct Session {
     pub import: Vec<At<PolicyName>>,
     /// The policies that what goes out passes; none written if empty.
     pub export: Vec<At<PolicyName>>,
-    /// The key by which it is authenticated.
+    /// The secret by which it is authenticated.
     pub authentication: Option<At<SmolStr>>,
     /// Whether BFD watches the other end.
     pub bfd: At<bool>,
@@ -335,7 +335,7 @@ pub struct SegmentSettings {
     /// How flooding is done, where it is written.
     pub replication: Option<At<Replication>>,
     /// The multicast group.
-    pub group: Option<At<IpAddr>>,
+    pub multicast_group: Option<At<IpAddr>>,
     /// The static flood list, where it is written.
     pub flood_to: Option<Vec<At<IpAddr>>>,
     /// The servers that its gateways pass DHCP on to.

@@ -279,12 +279,12 @@ impl Draft<'_, '_> {
         self.told(Target::Guest(number), Change::Key(key, value))
     }
 
-    /// A DHCP scope in a segment that has guests.
-    fn scope(&mut self, keys: impl Fn(&Plan<'_>, SegmentNo) -> String) -> Option<()> {
+    /// A DHCP range in a segment that has guests.
+    fn dhcp(&mut self, keys: impl Fn(&Plan<'_>, SegmentNo) -> String) -> Option<()> {
         let guest = self.guest()?;
         let segment = self.plan.guests[guest as usize].segment;
         let text = format!(
-            "[[scope]]\nname = \"scope-{guest}\"\nsegment = \"{}\"\n{}",
+            "[[dhcp]]\nname = \"dhcp-{guest}\"\nsegment = \"{}\"\n{}",
             Plan::segment_name(segment),
             keys(self.plan, segment)
         );
@@ -329,8 +329,8 @@ fn uplink_mtus(draft: &mut Draft<'_, '_>, here: u32, there: u32) -> Option<()> {
     let leaf = draft.leaf();
     let pod = draft.plan.pod_of(leaf.pair);
     let text = format!(
-        "[[port]]\non = \"{}\"\nports = \"et49\"\nmtu = {here}\n\n\
-         [[port]]\non = \"spine-{pod}-1\"\nports = \"et{}\"\nmtu = {there}",
+        "[[port]]\non = \"{}\"\nports = \"p49\"\nmtu = {here}\n\n\
+         [[port]]\non = \"spine-{pod}-1\"\nports = \"p{}\"\nmtu = {there}",
         draft.plan.leaf_name(leaf),
         draft.plan.port_on_spine(leaf)
     );
@@ -347,8 +347,8 @@ const KINDS: &[Kind] = &[
         let host = draft.host();
         let (plan, pair) = (draft.plan, draft.plan.pair_of_host(host));
         let (name, leaves) = (plan.host_name(host), plan.pair_name(pair));
-        let run = format!("{name} nic[1-2] -- {leaves}[a-b] et{}", plan.port_of_host(host));
-        let more = format!("{run}\n{name} nic1 -- {leaves}b et{HOST_PORTS}");
+        let run = format!("{name} nic[1-2] -- {leaves}[a-b] p{}", plan.port_of_host(host));
+        let more = format!("{run}\n{name} nic1 -- {leaves}b p{HOST_PORTS}");
         (plan.port_of_host(host) < HOST_PORTS)
             .then(|| draft.told(Target::HostCables(host), Change::Run(more)))?
     }),
@@ -356,7 +356,7 @@ const KINDS: &[Kind] = &[
         let host = draft.host();
         let pair = draft.plan.pair_of_host(host);
         let text = format!(
-            "[[port]]\non = \"{}\"\nports = \"et{}\"\nenabled = false",
+            "[[port]]\non = \"{}\"\nports = \"p{}\"\nenabled = false",
             draft.plan.leaf_name(Leaf { pair, side: 0 }),
             draft.plan.port_of_host(host)
         );
@@ -371,8 +371,8 @@ const KINDS: &[Kind] = &[
         draft.told(Target::HostLag(host), Change::Key("mode", "\"passive\"".to_owned()))
     }),
     ("lag-timeout-clash", |draft| draft.lag("timeout", "\"short\"")),
-    ("lag-min-links", |draft| draft.lag("min_members", "3")),
-    ("pair-group-settings", |draft| draft.lag_on_leaf("mtu = 1500")),
+    ("lag-min-members", |draft| draft.lag("min_members", "3")),
+    ("pair-group-clash", |draft| draft.lag_on_leaf("mtu = 1500")),
     ("lag-timeout-clash", |draft| draft.lag_on_leaf("timeout = \"short\"")),
     ("pair-group-one-sided", |draft| draft.lag_on_leaf("group = 999")),
     ("uplink-active-standby-on-lag", |draft| {
@@ -443,15 +443,15 @@ const KINDS: &[Kind] = &[
     ("underlay-bfd-one-sided", |draft| draft.on_leaf(Target::Underlay, "bfd = true")),
     ("underlay-protocol-clash", |draft| draft.on_leaf(Target::Underlay, "protocol = \"is-is\"")),
     ("underlay-subnet-clash", |draft| draft.on_leaf(Target::Underlay, "unnumbered = true")),
-    ("underlay-loopback-not-advertised", |draft| {
+    ("underlay-loopback-unadvertised", |draft| {
         draft.on_leaf(Target::Underlay, "advertise = [\"loopbacks\", \"links\"]")
     }),
     ("underlay-protocol-clash", |draft| {
-        draft.beside_leaf("[[interface]]\non = \"{leaf}\"\nport = \"et49\"\npassive = true")
+        draft.beside_leaf("[[interface]]\non = \"{leaf}\"\nport = \"p49\"\npassive = true")
     }),
     ("underlay-subnet-clash", |draft| {
         draft.beside_leaf(
-            "[[interface]]\non = \"{leaf}\"\nport = \"et49\"\naddress = \"{strange}/31\"",
+            "[[interface]]\non = \"{leaf}\"\nport = \"p49\"\naddress = \"{strange}/31\"",
         )
     }),
     ("underlay-leaf-partial", |draft| {
@@ -459,7 +459,7 @@ const KINDS: &[Kind] = &[
         let last = spines.checked_sub(1).filter(|&rest| rest > 0)?;
         let pod = draft.plan.pod_of(leaf.pair);
         let run = format!(
-            "{} {} -- {} et{}",
+            "{} {} -- {} p{}",
             draft.plan.leaf_name(leaf),
             Scaffold::range_from(HOST_PORTS + 1, last),
             Scaffold::range(&format!("spine-{pod}-"), last, 1),
@@ -480,19 +480,19 @@ const KINDS: &[Kind] = &[
         draft.told(Target::Router, Change::Differs(text))
     }),
     ("underlay-mtu-too-small", |draft| uplink_mtus(draft, 1500, 1500)),
-    ("underlay-pool-overlap", |draft| {
+    ("pool-overlap", |draft| {
         draft.claims.push(Claim::Once("pool"));
         let text = "[[pool]]\nname = \"more\"\ngives = \"vteps\"\nprefix = \"10.32.0.0/24\"\n\
                     on = \"spine-1-1\"";
         draft.told(Target::End, Change::After(text.to_owned()))
     }),
     ("overlay-reflector-external", |draft| draft.on_leaf(Target::Router, "as_number = 65001")),
-    ("overlay-communities-dropped", |draft| draft.on_session("communities = false")),
-    ("overlay-family-inactive", |draft| draft.on_session("families = \"ipv4\"")),
-    ("underlay-as-clash", |draft| draft.on_session("peer_as = 65001")),
+    ("session-communities-dropped", |draft| draft.on_session("communities = false")),
+    ("session-family-one-sided", |draft| draft.on_session("families = \"ipv4\"")),
+    ("session-as-clash", |draft| draft.on_session("peer_as = 65001")),
     ("underlay-authentication-clash", |draft| draft.on_session("authentication = \"ebb\"")),
-    ("overlay-source-clash", |draft| draft.on_session("source = \"10.33.250.9\"")),
-    ("underlay-session-one-sided", |draft| {
+    ("session-source-clash", |draft| draft.on_session("source = \"10.33.250.9\"")),
+    ("session-one-sided", |draft| {
         let (leaf, other) = (draft.leaf(), draft.leaf());
         let [from, to] = [leaf, other].map(|leaf| draft.plan.leaf_name(leaf));
         let text = format!("[[session]]\non = \"{from}\"\nto = \"{to}\"");
@@ -572,7 +572,7 @@ const KINDS: &[Kind] = &[
         draft.add(Target::Segment(segment), Change::Key("gateway", gateway), None);
         free.then(|| draft.told(Target::Segment(segment), Change::Key("subnet", subnet)))?
     }),
-    ("segment-not-on-leaf", |draft| {
+    ("segment-leaf-missing", |draft| {
         let segment = draft.segment();
         let mut on: Vec<_> =
             draft.plan.pairs_of(segment).map(|pair| draft.plan.pair_name(pair) + "*").collect();
@@ -580,12 +580,12 @@ const KINDS: &[Kind] = &[
         on.push(last);
         draft.told_of_all(Target::Segment(segment), Change::Key("on", format!("{on:?}")))
     }),
-    ("segment-vlan-not-defined", |draft| {
+    ("segment-vlan-missing", |draft| {
         // A VLAN that is carried for nothing in several places is told once.
         let vlan = draft.random.u32(STRANGE_VLANS);
         draft.claims.push(Claim::Vlan(vlan));
         draft.beside_leaf(&format!(
-            "[[port]]\non = \"{{leaf}}\"\nports = \"et48\"\ntagged = \"{vlan}\""
+            "[[port]]\non = \"{{leaf}}\"\nports = \"p48\"\ntagged = \"{vlan}\""
         ))
     }),
     ("segment-unused", |draft| {
@@ -663,7 +663,7 @@ const KINDS: &[Kind] = &[
             format!("\"198.51.100.{place}/{}\"", plan.prefix_length())
         })
     }),
-    ("endpoint-mask-clash", |draft| {
+    ("endpoint-prefix-length-clash", |draft| {
         draft.guest_key("address", |plan, segment, place| {
             format!("\"{}/16\"", plan.address(segment, place))
         })
@@ -671,22 +671,22 @@ const KINDS: &[Kind] = &[
     ("endpoint-gateway-wrong", |draft| {
         draft.guest_key("gateway", |plan, segment, _| format!("\"{}\"", plan.address(segment, 3)))
     }),
-    ("endpoint-pool-outside-subnet", |draft| {
-        draft.scope(|plan, segment| {
+    ("dhcp-outside-subnet", |draft| {
+        draft.dhcp(|plan, segment| {
             format!(
                 "addresses = \"198.51.100.1-198.51.100.9\"\nrouter = \"{}\"",
                 plan.address(segment, 1)
             )
         })
     }),
-    ("endpoint-pool-covers-gateway", |draft| {
-        draft.scope(|plan, segment| {
+    ("dhcp-covers-gateway", |draft| {
+        draft.dhcp(|plan, segment| {
             let [first, last] = [1, 4].map(|place| plan.address(segment, place));
             format!("addresses = \"{first}-{last}\"\nrouter = \"{first}\"")
         })
     }),
-    ("endpoint-pool-router-wrong", |draft| {
-        draft.scope(|plan, segment| {
+    ("dhcp-router-wrong", |draft| {
+        draft.dhcp(|plan, segment| {
             let [router, free] = [3, 5].map(|place| plan.address(segment, place));
             format!("addresses = \"{free}\"\nrouter = \"{router}\"")
         })

@@ -248,13 +248,13 @@ fn root(plan: &Plan<'_>, page: &mut Page<'_>) {
         // Quoted as TOML quotes it, whatever is in it.
         toml::Value::String(of.name.clone())
     ));
-    let ports = |count: u32| quoted(format_args!("et[1-{count}] 100G"));
+    let ports = |count: u32| quoted(format_args!("p[1-{count}] 100G"));
     page.statement(
         None,
         "hardware",
         &[
             ("name", quoted("leaf")),
-            ("ports", format!("[\"et[1-{HOST_PORTS}] 25G\", \"et[49-{last}] 100G\"]")),
+            ("ports", format!("[\"p[1-{HOST_PORTS}] 25G\", \"p[49-{last}] 100G\"]")),
             ("mtu", "9216".to_owned()),
         ],
     );
@@ -291,7 +291,7 @@ fn root(plan: &Plan<'_>, page: &mut Page<'_>) {
             None,
             "accept",
             &[
-                ("rule", quoted("segment-lonely")),
+                ("rule", quoted("segment-single-vtep")),
                 ("reason", quoted("one pair so far; the VNIs are for those to come")),
             ],
         );
@@ -467,7 +467,7 @@ fn cabling(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
         let tops = Scaffold::range("top-", of.super_spines, 1);
         for spine in 1..=of.spines {
             let port = (pod - 1) * of.spines + spine;
-            page.add(format_args!("  \"spine-{pod}-{spine} {ports} -- {tops} et{port}\",\n"));
+            page.add(format_args!("  \"spine-{pod}-{spine} {ports} -- {tops} p{port}\",\n"));
         }
     }
     for pair in plan.pairs_in(pod) {
@@ -475,14 +475,14 @@ fn cabling(plan: &Plan<'_>, pod: u32, page: &mut Page<'_>) {
         for side in 0..2 {
             let leaf = Leaf { pair, side };
             let run =
-                format!("{} {up} -- {spines} et{}", plan.leaf_name(leaf), plan.port_on_spine(leaf));
+                format!("{} {up} -- {spines} p{}", plan.leaf_name(leaf), plan.port_on_spine(leaf));
             page.run(Target::Uplinks(leaf), run);
         }
         let peer = Scaffold::range_from(plan.peer_port(), plan.peer_cables());
         page.add(format_args!("  \"{name}a {peer} -- {name}b {peer}\",\n"));
         for host in plan.hosts_on(pair) {
             let port = plan.port_of_host(host);
-            let run = format!("{} nic[1-2] -- {name}[a-b] et{port}", plan.host_name(host));
+            let run = format!("{} nic[1-2] -- {name}[a-b] p{port}", plan.host_name(host));
             page.run(Target::HostCables(host), run);
         }
     }
@@ -561,7 +561,7 @@ fn host_statements(plan: &Plan<'_>, host: HostNo, page: &mut Page<'_>) {
             ("on", quoted(format_args!("{pair}*"))),
             ("name", quoted(&name)),
             ("group", port.to_string()),
-            ("ports", quoted(format_args!("et{port}"))),
+            ("ports", quoted(format_args!("p{port}"))),
             ("tagged", quoted(joined(vlans))),
         ],
     );

@@ -1,12 +1,14 @@
 //! What a rule is, what it reads, and how it reports.
 
+use std::sync::OnceLock;
+
 use jiff::civil::Date;
 use rustc_hash::FxHashSet;
 use smol_str::SmolStr;
 
-use crate::behavior::State;
+use crate::behaviour::State;
 use crate::diagnostic::{Diagnostic, Finding, Label, Rule, Severity, Span};
-use crate::fabric::{DeviceId, Fabric};
+use crate::fabric::{Condition, DeviceId, Fabric};
 
 /// A rule and how it is checked.
 pub(crate) struct Check {
@@ -26,6 +28,8 @@ pub(crate) struct Context<'a> {
     pub(crate) found: &'a [Finding],
     /// The day on which acceptances are judged.
     pub(crate) today: Option<Date>,
+    /// The state with nothing down, once somebody asks for it.
+    pub(crate) whole: &'a OnceLock<State>,
 }
 
 /// Where a rule's findings go.
@@ -52,6 +56,7 @@ impl<'f> Findings<'f> {
             what: Diagnostic::new(message, at, label, String::new()),
             wire: String::new(),
             about: Vec::new(),
+            key: SmolStr::default(),
         });
         let finding = self.list.last_mut().expect("pushed just now");
         Draft { finding, fixed: self.fixed, fabric: self.fabric }
@@ -110,6 +115,13 @@ impl Draft<'_, '_> {
 }
 
 impl Context<'_> {
+    /// The state with nothing down, if anything is.
+    pub(crate) fn whole(&self) -> Option<&State> {
+        let none = Condition::default();
+        let down = *self.state.condition() != none;
+        down.then(|| self.whole.get_or_init(|| self.state.given(&none)))
+    }
+
     /// Whether a rule before has found something grave that has to do with one of some switches. Only rules
     /// that run last may ask.
     pub(crate) fn is_told(&self, families: &[&str], devices: &[DeviceId]) -> bool {

@@ -1,16 +1,16 @@
 //! Faults of Ethernet segments.
 
+mod core_isolation_missing;
 mod df_clash;
 mod id_clash;
 mod id_reused;
 mod mode_clash;
-mod no_core_isolation;
-mod one_leaf;
 mod reserved_id;
 mod single_active_on_lag;
+mod single_leaf;
 mod system_clash;
 mod vlan_clash;
-mod vlan_drift_on_es;
+mod vlan_drift;
 mod with_pair;
 
 use super::Check;
@@ -19,14 +19,14 @@ use crate::fabric::{Fabric, LagId};
 
 pub(super) static RULES: &[&Check] = &[
     &df_clash::RULE,
-    &vlan_drift_on_es::RULE,
-    &no_core_isolation::RULE,
+    &vlan_drift::RULE,
+    &core_isolation_missing::RULE,
     &single_active_on_lag::RULE,
     &reserved_id::RULE,
     &with_pair::RULE,
     &id_clash::RULE,
     &id_reused::RULE,
-    &one_leaf::RULE,
+    &single_leaf::RULE,
     &system_clash::RULE,
     &mode_clash::RULE,
     &vlan_clash::RULE,
@@ -35,5 +35,5 @@ pub(super) static RULES: &[&Check] = &[
 /// Where a LAG names its Ethernet segment.
 fn place(fabric: &Fabric, lag: LagId) -> Span {
     let lag = fabric.lag(lag);
-    lag.segment_id.map_or(lag.name.span, |id| id.span)
+    lag.ethernet_segment.map_or(lag.name.span, |id| id.span)
 }

@@ -3,10 +3,10 @@
 mod address_clash;
 mod key_reused;
 mod layer_clash;
-mod member_mix;
-mod member_settings;
+mod member_clash;
+mod member_settings_clash;
 mod member_shared;
-mod min_links;
+mod min_members;
 mod mode_deadlock;
 mod one_sided;
 mod over_strangers;
@@ -23,7 +23,7 @@ mod untagged_clash;
 mod vlan_clash;
 
 use super::{Check, Context};
-use crate::behavior::MemberState;
+use crate::behaviour::MemberState;
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, PortId};
 use crate::value::{Protocol, Unanswered};
@@ -31,7 +31,7 @@ use crate::value::{Protocol, Unanswered};
 pub(super) static RULES: &[&Check] = &[
     &unsupported::RULE,
     &too_many_members::RULE,
-    &member_mix::RULE,
+    &member_clash::RULE,
     &member_shared::RULE,
     &partner_split::RULE,
     &over_strangers::RULE,
@@ -43,8 +43,8 @@ pub(super) static RULES: &[&Check] = &[
     &vlan_clash::RULE,
     &untagged_clash::RULE,
     &address_clash::RULE,
-    &member_settings::RULE,
-    &min_links::RULE,
+    &member_settings_clash::RULE,
+    &min_members::RULE,
     &timeout_clash::RULE,
     &static_blind::RULE,
     &proprietary::RULE,

@@ -1,13 +1,10 @@
 //! Faults of the overlay: sessions of EVPN, route targets and distinguishers.
 
 mod as_loop;
-mod client_missing;
-mod communities_dropped;
 mod encapsulation_clash;
-mod family_inactive;
-mod multihop_missing;
 mod next_hop_rewritten;
 mod rd_reused;
+mod reflector_client_missing;
 mod reflector_external;
 mod reflector_missing;
 mod reflector_single;
@@ -16,8 +13,6 @@ mod rt_no_exporter;
 mod rt_no_importer;
 mod rt_split;
 mod rt_underivable;
-mod session_unreachable;
-mod source_clash;
 mod vtep_unheard;
 
 use std::collections::BTreeMap;
@@ -26,21 +21,17 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::{Check, Context};
-use crate::behavior::Apart;
-use crate::behavior::evpn::replication;
+use crate::behaviour::Apart;
+use crate::behaviour::evpn::replication;
 use crate::diagnostic::Span;
-use crate::fabric::{DeviceId, Fabric, PresenceId, RouterId, Session, SessionId};
-use crate::value::{Asn, Family, Replication};
+use crate::fabric::{DeviceId, Fabric, PresenceId, RouterId};
+use crate::value::{Asn, Replication};
 
 pub(super) static RULES: &[&Check] = &[
-    &source_clash::RULE,
-    &multihop_missing::RULE,
-    &family_inactive::RULE,
     &reflector_external::RULE,
     &reflector_missing::RULE,
-    &client_missing::RULE,
+    &reflector_client_missing::RULE,
     &reflector_single::RULE,
-    &communities_dropped::RULE,
     &next_hop_rewritten::RULE,
     &as_loop::RULE,
     &encapsulation_clash::RULE,
@@ -50,26 +41,29 @@ pub(super) static RULES: &[&Check] = &[
     &rt_no_importer::RULE,
     &rt_no_exporter::RULE,
     &rt_split::RULE,
-    &session_unreachable::RULE,
     &vtep_unheard::RULE,
 ];
 
 /// The families of rules that tell why VTEPs are apart.
 pub(super) const TELLS_WHY: &[&str] = &[
-    "switch", "cable", "port", "lag", "pair", "stack", "es", "tree", "underlay", "overlay", "site",
+    "switch", "cable", "port", "lag", "pair", "stack", "es", "tree", "pool", "underlay", "session",
+    "overlay", "site",
 ];
 
 /// Pairs of VTEPs of one segment that don't have each other, an example for each two classes of speakers, with
 /// the reason; from one that lacks the other.
 pub(super) fn apart(cx: &Context<'_>) -> Vec<(PresenceId, PresenceId, Apart)> {
     let fabric = cx.fabric;
+    let is_off = |id: PresenceId| cx.state.is_off(fabric.presence(id).switch);
     let mut known: FxHashMap<(DeviceId, DeviceId), Option<Apart>> = FxHashMap::default();
     let mut found = Vec::new();
     let mut said: FxHashSet<(Stand, Stand)> = FxHashSet::default();
     for (_, segment) in fabric.segments() {
         // Of those that behave equally the first two stand for all.
         let mut members: BTreeMap<Stand, SmallVec<[PresenceId; 2]>> = BTreeMap::new();
-        for presence in segment.presences.iter().filter(|&id| fabric.presence(id).vni.is_some()) {
+        for presence in
+            segment.presences.iter().filter(|&id| fabric.presence(id).vni.is_some() && !is_off(id))
+        {
             let Some(stand) = Stand::of(cx, presence) else { continue };
             let of_stand = members.entry(stand).or_default();
             if of_stand.len() < 2 {
@@ -92,7 +86,7 @@ pub(super) fn apart(cx: &Context<'_>) -> Vec<(PresenceId, PresenceId, Apart)> {
                 }
                 let why =
                     *known.entry((from, to)).or_insert_with(|| match replication(fabric, here) {
-                        Some(Replication::HeadEnd) => cx.state.arrives(from, to).err(),
+                        Some(Replication::Ingress) => cx.state.arrives(from, to).err(),
                         _ => cx.state.sends(from, to).err(),
                     });
                 if let Some(why) = why.filter(|&why| why != Apart::Own) {
@@ -121,7 +115,7 @@ impl Stand {
         let router = fabric.device(switch).router?;
         let (class, view) = cx.state.stands(router);
         let is_ipv4 = fabric.vtep_of(switch)?.value.is_ipv4();
-        let evpn = replication(fabric, presence)? == Replication::HeadEnd;
+        let evpn = replication(fabric, presence)? == Replication::Ingress;
         Some(Self { class, view, is_ipv4, evpn })
     }
 }
@@ -129,11 +123,6 @@ impl Stand {
 /// The AS number of a switch.
 fn asn(fabric: &Fabric, device: DeviceId) -> Option<Asn> {
     fabric.router_of(device)?.as_number.map(|asn| asn.value)
-}
-
-/// The sessions that carry EVPN.
-fn carrying<'a>(cx: &'a Context<'_>) -> impl Iterator<Item = (SessionId, &'a Session)> {
-    cx.fabric.sessions().filter(|(id, _)| cx.state.bgp().session(*id).carries(Family::Evpn))
 }
 
 /// The VTEPs: the switch, as a router, and the place of its address. Of those that behave equally the

@@ -2,20 +2,20 @@
 
 mod as_clash;
 mod domain_clash;
+mod escape_missing;
 mod gateway_clash;
 mod group_clash;
 mod group_one_sided;
-mod group_settings;
+mod group_reused;
 mod keepalive_in_band;
 mod keepalive_mirror;
 mod keepalive_missing;
 mod keepalive_unreachable;
 mod model_mix;
-mod no_escape;
+mod peer_link_clash;
 mod peer_link_missing;
 mod peer_link_miswired;
 mod peer_link_not_lag;
-mod peer_link_settings;
 mod peer_link_single;
 mod peer_link_thin;
 mod peer_link_vlan;
@@ -32,18 +32,18 @@ pub(super) static RULES: &[&Check] = &[
     &segment_clash::RULE,
     &vtep_clash::RULE,
     &gateway_clash::RULE,
-    &no_escape::RULE,
+    &escape_missing::RULE,
     &as_clash::RULE,
     &domain_clash::RULE,
     &system_clash::RULE,
-    &group_clash::RULE,
+    &group_reused::RULE,
     &group_one_sided::RULE,
-    &group_settings::RULE,
+    &group_clash::RULE,
     &peer_link_missing::RULE,
     &peer_link_miswired::RULE,
     &peer_link_not_lag::RULE,
     &peer_link_single::RULE,
-    &peer_link_settings::RULE,
+    &peer_link_clash::RULE,
     &peer_link_vlan::RULE,
     &peer_link_thin::RULE,
     &keepalive_missing::RULE,

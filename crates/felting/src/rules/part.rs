@@ -9,13 +9,13 @@ macro_rules! part {
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = ["et[1-8] 25G", "et[49-52] 100G"]
+ports = ["p[1-8] 25G", "p[49-52] 100G"]
 
 [[pool]]
 name = "links"
@@ -33,7 +33,7 @@ gives = "vteps"
 prefix = "10.64.9.0/24"
 
 [cabling]
-runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et[49-50] -- crest-[1-2] et2"]
+runs = ["kelp-a p[49-50] -- crest-[1-2] p1", "kelp-b p[49-50] -- crest-[1-2] p2"]
 "#
     };
     // Their underlay.
@@ -110,13 +110,13 @@ on = "kelp-*"
 name = "inlet-a"
 number = 17
 role = "border"
-ports = "et[49-54] 100G"
+ports = "p[49-54] 100G"
 
 [[switch]]
 name = "skerry-a"
 number = 41
 role = "leaf"
-ports = "et[49-54] 10G"
+ports = "p[49-54] 10G"
 
 [[pool]]
 name = "loopbacks"
@@ -168,7 +168,7 @@ on = "skerry-a"
         r#"
 [[wan]]
 name = "fibre"
-ends = ["inlet-a et52", "skerry-a et49"]
+ends = ["inlet-a p52", "skerry-a p49"]
 tags = 100
 delay = "4ms"
 mtu = 1600
@@ -179,13 +179,13 @@ mtu = 1600
         r#"
 [[interface]]
 on = "inlet-a"
-port = "et52"
+port = "p52"
 tag = 100
 address = "198.51.100.1/31"
 
 [[interface]]
 on = "skerry-a"
-port = "et49"
+port = "p49"
 tag = 100
 address = "198.51.100.3/31"
 "#
@@ -211,13 +211,13 @@ via = "fibre"
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = ["et[1-8] 25G", "et[49-52] 100G"]
+ports = ["p[1-8] 25G", "p[49-52] 100G"]
 
 [[pool]]
 name = "links"
@@ -241,9 +241,9 @@ on = "kelp-*"
 
 [cabling]
 runs = [
-  "kelp-a et[49-50] -- crest-[1-2] et1",
-  "kelp-b et[49-50] -- crest-[1-2] et2",
-  "kelp-a et[51-52] -- kelp-b et[51-52]",
+  "kelp-a p[49-50] -- crest-[1-2] p1",
+  "kelp-b p[49-50] -- crest-[1-2] p2",
+  "kelp-a p[51-52] -- kelp-b p[51-52]",
 ]
 "#
     };
@@ -254,13 +254,13 @@ runs = [
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = ["et[1-8] 25G", "et[49-52] 100G"]
+ports = ["p[1-8] 25G", "p[49-52] 100G"]
 
 [[pool]]
 name = "links"
@@ -284,14 +284,87 @@ on = "kelp-*"
 
 [cabling]
 runs = [
-  "kelp-a et[49-50] -- crest-[1-2] et1",
-  "kelp-b et[49-50] -- crest-[1-2] et2",
-  "silo-1 nic[1-2] -- kelp-[a-b] et1",
+  "kelp-a p[49-50] -- crest-[1-2] p1",
+  "kelp-b p[49-50] -- crest-[1-2] p2",
+  "silo-1 nic[1-2] -- kelp-[a-b] p1",
 ]
 "#
     };
     // Everything up to the segment, all well.
     (fabric) => {
         concat!(part!(plant), part!(ospf), part!(one_as), part!(reflected), part!(vteps))
+    };
+}
+
+/// A spine and two leaves with a link each, for examples.
+macro_rules! routed {
+    ($more:literal) => {
+        concat!(
+            r#"
+[[switch]]
+name = "crest-1"
+number = 1
+role = "spine"
+ports = "p[1-4] 100G"
+
+[[switch]]
+name = "kelp-[a-b]"
+number = 11
+role = "leaf"
+ports = "p[49-52] 100G"
+
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[cabling]
+runs = "kelp-[a-b] p49 -- crest-1 p[1-2]"
+"#,
+            $more
+        )
+    };
+}
+
+/// Parts of examples: a layer 3 switch with one segment and two hosts.
+macro_rules! bench {
+    ($rest:literal) => {
+        concat!(
+            r#"
+[[switch]]
+name = "kelp-a"
+ports = "p[1-4] 25G"
+
+[[port]]
+on = "kelp-a"
+ports = "p[1-4]"
+untagged = 310
+
+[[segment]]
+name = "tides-web"
+vlan = 310
+subnet = "10.80.31.0/24"
+gateway = "10.80.31.1"
+on = "kelp-a"
+
+[[host]]
+name = "bench-[1-2]"
+nics = "nic1 25G"
+networks = { name = "web" }
+
+[[accept]]
+rule = "uplink-single-nic"
+reason = "benches have one NIC"
+
+[cabling]
+runs = "bench-[1-2] nic1 -- kelp-a p[1-2]"
+"#,
+            $rest
+        )
     };
 }

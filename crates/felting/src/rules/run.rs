@@ -1,21 +1,23 @@
 //! Running the rules: their order, severities, and what expectations say.
 
+use std::sync::OnceLock;
+
 use jiff::civil::Date;
 use rayon::prelude::*;
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
+use smol_str::SmolStr;
 
 use super::accepted::{Sorted, accepted};
 use super::check::{Check, Context, Findings};
 use super::{all, checks, expect};
-use crate::behavior::State;
+use crate::behaviour::State;
 use crate::diagnostic::{Finding, Report};
 use crate::fabric::{Condition, Fabric};
 use crate::progress::{Progress, Stage};
 use crate::walk::{Failure, Unmet, judge};
 
 /// The rules about trouble that no other explains: they run when the others have.
-const LAST: &[&str] =
-    &["overlay-session-unreachable", "underlay-vtep-unreachable", "overlay-vtep-unheard"];
+const LAST: &[&str] = &["session-unreachable", "underlay-vtep-unreachable", "overlay-vtep-unheard"];
 
 impl Fabric {
     /// Runs every rule with nothing down. Acceptances hold whatever their date; [`State::check`] takes the day.
@@ -28,8 +30,7 @@ impl Fabric {
 impl State {
     /// Runs every rule, as of a day if one is given: acceptances that ended before it no longer hold.
     ///
-    /// Meant for the state in which nothing is down: what is found under another [`Condition`] is said as if the
-    /// fabric were built so.
+    /// With something down, what is found is so as things are then.
     pub fn check(&self, today: Option<Date>, progress: &Progress) -> Report {
         // An expectation can be dear to judge, and nobody hears of one whose rule is off.
         let is_off = self.fabric.severities.get(expect::RULES[0].rule.id) == Some(&None);
@@ -51,8 +52,9 @@ impl State {
 fn check(state: &State, failures: &[Failure], today: Option<Date>, progress: &Progress) -> Report {
     let fabric = state.fabric();
     progress.begin(Stage::Rules, all().count());
+    let whole = OnceLock::new();
     let run = |checks: Vec<&'static Check>, matched: &FxHashSet<usize>, found: &[Finding]| {
-        let context = Context { fabric, state, matched, found, today };
+        let context = Context { fabric, state, matched, found, today, whole: &whole };
         // Each rule has its own list, so that what is found does not depend on who is first.
         let lists = checks.into_par_iter().with_max_len(1).map(|check| {
             let rule = &check.rule;
@@ -94,7 +96,28 @@ fn check(state: &State, failures: &[Failure], today: Option<Date>, progress: &Pr
     let by_place = |finding: &Finding| (finding.what.primary.span.order(), finding.rule.id);
     report.findings.sort_by_key(by_place);
     report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));
+    report.input_faults = fabric.faults().len();
+    give_keys(fabric, &mut report);
     report
+}
+
+/// Gives each finding what it is known by, accepted or not.
+fn give_keys(fabric: &Fabric, report: &mut Report) {
+    let accepted = report.accepted.iter_mut().map(|accepted| &mut accepted.finding);
+    let mut all: Vec<&mut Finding> = report.findings.iter_mut().chain(accepted).collect();
+    all.sort_by_key(|finding| finding.what.primary.span.order());
+    let mut alike: FxHashMap<SmolStr, u32> = FxHashMap::default();
+    for finding in all {
+        let mut about: Vec<&str> = finding.about.iter().map(SmolStr::as_str).collect();
+        about.sort_unstable();
+        // What is about nothing that has a name is about what is written.
+        let written = fabric.sources().text(finding.what.primary.span);
+        let about = if about.is_empty() { written.to_owned() } else { about.join(",") };
+        let key = SmolStr::new(format!("{}:{about}", finding.rule.id));
+        let count = alike.entry(key.clone()).or_default();
+        *count += 1;
+        finding.key = if *count == 1 { key } else { SmolStr::new(format!("{key}#{count}")) };
+    }
 }
 
 /// Judges what is expected. What fails is named at the finding that explains it, unless that is accepted;
@@ -124,7 +147,7 @@ fn expected(state: &State, failures: &[Failure], report: &mut Report) -> Vec<Fin
             Some(finding) => expect::explain(fabric, failure, severity, finding),
             None => {
                 let mut out = Findings { rule, severity, fixed, fabric, list: &mut own };
-                expect::report(fabric, failure, &mut out);
+                expect::report(state, failure, &mut out);
             }
         }
     }

@@ -3,26 +3,25 @@
 mod flood_list_one_sided;
 mod flooding_clash;
 mod gateway_clash;
+mod gateway_kind_clash;
 mod gateway_mac_clash;
 mod gateway_missing;
 mod gateway_outside_subnet;
 mod gateway_two_actives;
-mod gateway_twofold;
-mod group_clash;
-mod group_invalid;
-mod group_reused;
-mod lonely;
-mod no_vtep;
-mod not_on_leaf;
+mod leaf_missing;
+mod multicast_group_clash;
+mod multicast_group_invalid;
+mod multicast_group_reused;
 mod rendezvous_clash;
 mod rendezvous_missing;
 mod reverse_path_fails;
+mod single_vtep;
 mod subnet_drift;
 mod subnet_overlap;
 mod udp_port_clash;
 mod unused;
 mod vlan_drift;
-mod vlan_not_defined;
+mod vlan_missing;
 mod vlan_reserved;
 mod vlan_reused_on_switch;
 mod vni_also_vrf;
@@ -30,14 +29,15 @@ mod vni_clash;
 mod vni_range;
 mod vni_reused;
 mod vrf_clash;
+mod vtep_missing;
 
 use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Check, Context, Findings, Severity};
-pub(super) use crate::behavior::agreement::of_one_pair;
-use crate::behavior::gateway::is_gateway;
+pub(super) use crate::behaviour::agreement::of_one_pair;
+use crate::behaviour::gateway::is_gateway;
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric, InterfacePlace, Presence, PresenceId, SegmentId, Side};
 use crate::value::{GatewayKind, VlanId, VlanSet};
@@ -50,16 +50,16 @@ pub(super) static RULES: &[&Check] = &[
     &vlan_reused_on_switch::RULE,
     &vlan_reserved::RULE,
     &vlan_drift::RULE,
-    &vlan_not_defined::RULE,
-    &not_on_leaf::RULE,
-    &no_vtep::RULE,
-    &lonely::RULE,
+    &vlan_missing::RULE,
+    &leaf_missing::RULE,
+    &vtep_missing::RULE,
+    &single_vtep::RULE,
     &unused::RULE,
     &vrf_clash::RULE,
     &flooding_clash::RULE,
-    &group_invalid::RULE,
-    &group_clash::RULE,
-    &group_reused::RULE,
+    &multicast_group_invalid::RULE,
+    &multicast_group_clash::RULE,
+    &multicast_group_reused::RULE,
     &rendezvous_missing::RULE,
     &rendezvous_clash::RULE,
     &reverse_path_fails::RULE,
@@ -68,7 +68,7 @@ pub(super) static RULES: &[&Check] = &[
     &gateway_outside_subnet::RULE,
     &gateway_missing::RULE,
     &gateway_clash::RULE,
-    &gateway_twofold::RULE,
+    &gateway_kind_clash::RULE,
     &gateway_two_actives::RULE,
     &gateway_mac_clash::RULE,
     &subnet_overlap::RULE,

@@ -1,7 +1,7 @@
 //! Faults between sites: the WAN, and what goes over it.
 
 mod flooding_over_wan;
-mod no_path_within_bound;
+mod path_too_slow;
 mod route_too_slow;
 mod route_unusable;
 mod wan_mtu;
@@ -19,7 +19,7 @@ pub(super) static RULES: &[&Check] = &[
     &wan_tag_clash::RULE,
     &wan_mtu::RULE,
     &wan_unrouted::RULE,
-    &no_path_within_bound::RULE,
+    &path_too_slow::RULE,
     &route_too_slow::RULE,
     &route_unusable::RULE,
     &flooding_over_wan::RULE,

@@ -1,19 +1,18 @@
 //! Faults of stacks.
 
-mod domain_clash;
+mod id_clash;
 mod link_miswired;
 mod link_speed_mix;
 mod member_id_range;
 mod member_id_reused;
 mod model_mix;
-mod neighbour_domain_clash;
-mod no_split_detection;
 mod open_chain;
 mod port_carries_data;
 mod port_of_missing_member;
 mod priority_tie;
+mod split_detection_missing;
 mod too_many_members;
-mod uplink_on_one_member;
+mod uplink_single_member;
 
 use super::Check;
 
@@ -21,15 +20,14 @@ pub(super) static RULES: &[&Check] = &[
     &member_id_reused::RULE,
     &member_id_range::RULE,
     &too_many_members::RULE,
-    &domain_clash::RULE,
-    &neighbour_domain_clash::RULE,
+    &id_clash::RULE,
     &link_miswired::RULE,
     &open_chain::RULE,
     &link_speed_mix::RULE,
-    &no_split_detection::RULE,
+    &split_detection_missing::RULE,
     &priority_tie::RULE,
     &model_mix::RULE,
-    &uplink_on_one_member::RULE,
+    &uplink_single_member::RULE,
     &port_of_missing_member::RULE,
     &port_carries_data::RULE,
 ];

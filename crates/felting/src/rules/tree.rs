@@ -10,7 +10,7 @@ mod root_misplaced;
 mod vlan_cut;
 
 use super::{Check, Context};
-use crate::behavior::{BridgeId, BridgePortId, Carrier, Tree, TreeKind};
+use crate::behaviour::{BridgeId, BridgePortId, Carrier, Tree, TreeKind};
 use crate::diagnostic::Span;
 use crate::fabric::Fabric;
 

@@ -1,62 +1,22 @@
-//! Faults of the underlay: addresses, neighbors, sessions over links, and what is advertised.
-
-/// A spine and two leaves with a link each, for examples.
-macro_rules! routed {
-    ($more:literal) => {
-        concat!(
-            r#"
-[[switch]]
-name = "crest-1"
-number = 1
-role = "spine"
-ports = "et[1-4] 100G"
-
-[[switch]]
-name = "kelp-[a-b]"
-number = 11
-role = "leaf"
-ports = "et[49-52] 100G"
-
-[[pool]]
-name = "links"
-gives = "links"
-prefix = "10.64.0.0/22"
-
-[[pool]]
-name = "loopbacks"
-gives = "loopbacks"
-prefix = "10.64.8.0/24"
-
-[cabling]
-runs = "kelp-[a-b] et49 -- crest-1 et[1-2]"
-"#,
-            $more
-        )
-    };
-}
+//! Faults of the underlay: addresses, neighbours, sessions over links, and what is advertised.
 
 mod address_reused;
 mod area_clash;
-mod as_clash;
 mod as_reused;
 mod authentication_clash;
 mod bfd_one_sided;
 mod island;
 mod leaf_partial;
-mod loopback_not_advertised;
 mod loopback_not_host_prefix;
+mod loopback_unadvertised;
 mod mtu_clash;
 mod mtu_too_small;
 mod network_type_clash;
 mod oversubscribed;
 mod paths_limited;
 mod policy_blocks_vtep;
-mod policy_missing;
-mod pool_exhausted;
-mod pool_overlap;
 mod protocol_clash;
 mod router_id_reused;
-mod session_one_sided;
 mod subnet_clash;
 mod tag_clash;
 mod timer_clash;
@@ -66,24 +26,23 @@ mod uplink_speed_mix;
 mod vtep_unreachable;
 
 use std::collections::BTreeMap;
+use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 
 use super::{Check, Context, Findings};
-use crate::behavior::{Aspect, Entity, LostWay, NotPassed};
-use crate::diagnostic::Span;
+use crate::behaviour::{Aspect, Entity, LostWay, NotPassed};
+use crate::diagnostic::{Span, some_of};
 use crate::fabric::{DeviceId, Fabric, Interface, InterfaceId, PortId, RouterId, SessionId};
 use crate::value::Role;
 
 pub(super) static RULES: &[&Check] = &[
-    &pool_overlap::RULE,
-    &pool_exhausted::RULE,
     &address_reused::RULE,
     &subnet_clash::RULE,
     &tag_clash::RULE,
     &router_id_reused::RULE,
     &loopback_not_host_prefix::RULE,
-    &loopback_not_advertised::RULE,
+    &loopback_unadvertised::RULE,
     &protocol_clash::RULE,
     &area_clash::RULE,
     &network_type_clash::RULE,
@@ -93,10 +52,7 @@ pub(super) static RULES: &[&Check] = &[
     &mtu_clash::RULE,
     &authentication_clash::RULE,
     &bfd_one_sided::RULE,
-    &as_clash::RULE,
-    &session_one_sided::RULE,
     &as_reused::RULE,
-    &policy_missing::RULE,
     &paths_limited::RULE,
     &leaf_partial::RULE,
     &uplink_speed_mix::RULE,
@@ -117,25 +73,15 @@ fn clashes(cx: &Context<'_>, rule: &str) -> Vec<(InterfaceId, InterfaceId)> {
     ends.collect()
 }
 
-/// The two ends of sessions that a rule's causes are about.
-pub(super) fn session_clashes(cx: &Context<'_>, rule: &str) -> Vec<(SessionId, SessionId)> {
-    let causes = cx.state.causes().of(rule);
-    let ends = causes.filter_map(|cause| match (cause.entity, cause.other) {
-        (Entity::Session(near), Some(Entity::Session(far))) => Some((near, far)),
-        _ => None,
-    });
-    ends.collect()
-}
-
 /// One end of what clashes: what it is of, where it is written, and what stands there.
-struct End {
-    device: DeviceId,
-    span: Span,
-    text: String,
+pub(super) struct End {
+    pub(super) device: DeviceId,
+    pub(super) span: Span,
+    pub(super) text: String,
 }
 
 /// Reports what two ends disagree about.
-fn report_ends(
+pub(super) fn report_ends(
     out: &mut Findings<'_>,
     [one, other]: [End; 2],
     message: impl Into<String>,
@@ -259,14 +205,14 @@ fn deviates(
     (one_part, one.span) > (other_part, other.span)
 }
 
-/// "kelp-a et49 and crest-1 et1"
+/// "kelp-a p49 and crest-1 p1"
 fn both(fabric: &Fabric, near: InterfaceId, far: InterfaceId) -> String {
     format!("{} and {}", fabric.interface_label(near), fabric.interface_label(far))
 }
 
 /// Whether another cause has claimed what two interfaces are to each other.
 fn claimed(cx: &Context<'_>, interface: InterfaceId) -> bool {
-    cx.state.causes().claimed(Entity::Interface(interface), Aspect::Neighbor).is_some()
+    cx.state.causes().claimed(Entity::Interface(interface), Aspect::Neighbour).is_some()
 }
 
 /// Where a way is lost, for people.
@@ -283,8 +229,33 @@ pub(super) struct Loss {
     pub(super) devices: Vec<DeviceId>,
 }
 
-/// What is to be said of where the way to an address is lost.
-pub(super) fn loss(cx: &Context<'_>, lost: LostWay, owner: DeviceId) -> Loss {
+/// What is to be said of where a router's way to an address is lost, if it is.
+pub(super) fn loss(
+    cx: &Context<'_>,
+    from: RouterId,
+    address: IpAddr,
+    owner: DeviceId,
+) -> Option<Loss> {
+    let lost = cx.state.where_lost(from, address)?;
+    // What is down is the reason, where it is the only one.
+    if cx.whole().is_some_and(|whole| whole.where_lost(from, address).is_none()) {
+        let fabric = cx.fabric;
+        let (device, down) = (fabric.router(from).device, cx.state.condition().cuts(fabric));
+        let names: Vec<&str> = down.iter().map(String::as_str).collect();
+        let what = some_of(&names);
+        return Some(Loss {
+            span: fabric.device(owner).name.span,
+            label: format!("no way leads to {} now", fabric.device_name(owner)),
+            why: format!("the last way is down with {what}"),
+            remedy: "cable another way, by other devices, or keep in mind what is lost with it"
+                .to_owned(),
+            devices: vec![device, owner],
+        });
+    }
+    Some(lost_at(cx, lost, owner))
+}
+
+fn lost_at(cx: &Context<'_>, lost: LostWay, owner: DeviceId) -> Loss {
     let fabric = cx.fabric;
     let router = |id: RouterId| fabric.router(id);
     let name = |device: DeviceId| fabric.device_name(device);

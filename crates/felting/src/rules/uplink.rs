@@ -7,7 +7,7 @@ mod guest_tags_outside;
 mod hash_clash;
 mod lag_without_bond;
 mod mtu_clash;
-mod same_leaf;
+mod single_leaf;
 mod single_nic;
 mod speed_mix;
 mod split_without_pair;
@@ -20,7 +20,7 @@ use std::collections::BTreeMap;
 
 use super::lag::{left_alone, links, name, plug};
 use super::{Check, Context, Findings};
-use crate::behavior::{Aspect, Entity};
+use crate::behaviour::{Aspect, Entity};
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, Network, PortId, Uplink};
 use crate::value::{VlanId, VlanSet};
@@ -39,7 +39,7 @@ pub(super) static RULES: &[&Check] = &[
     &vlan_surplus::RULE,
     &cluster_drift::RULE,
     &speed_mix::RULE,
-    &same_leaf::RULE,
+    &single_leaf::RULE,
     &single_nic::RULE,
 ];
 

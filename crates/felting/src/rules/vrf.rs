@@ -3,7 +3,7 @@
 mod asymmetric_needs_segment;
 mod border_missing;
 mod default_missing;
-mod irb_mix;
+mod irb_clash;
 mod leak_one_way;
 mod leak_overlap;
 mod leak_undeclared;
@@ -21,7 +21,7 @@ pub(super) static RULES: &[&Check] = &[
     &vni_missing::RULE,
     &vni_clash::RULE,
     &vni_reused::RULE,
-    &irb_mix::RULE,
+    &irb_clash::RULE,
     &asymmetric_needs_segment::RULE,
     &rt_clash::RULE,
     &rd_reused::RULE,

@@ -1,10 +1,13 @@
 //! What the keys of the builder take.
 
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
+use std::ops::RangeInclusive;
+
 use serde_json::Value as Json;
 use smol_str::SmolStr;
 
 use crate::diagnostic::At;
-use crate::value::{Area, IpPrefix, IsisLevel, VlanSet};
+use crate::value::{Area, IpPrefix, IsisLevel, VlanId, VlanSet};
 
 /// One value or a list of them: what keys take that say so.
 #[derive(Clone, Debug, Default)]
@@ -36,8 +39,62 @@ macro_rules! fits {
 }
 pub(crate) use fits;
 
+/// Keys that take a number take one of any width.
+macro_rules! numbers_fit {
+    ($type:ty) => {
+        $crate::source::fits::numbers_fit! { $type, i32, u32 }
+    };
+    ($type:ty, $($number:ty),+) => {$(
+        impl $crate::source::fits::Fits<$type> for $number {
+            fn value(self) -> toml::Value {
+                toml::Value::Integer(self.into())
+            }
+        }
+
+        impl $crate::source::fits::Fits<$crate::source::fits::Many<$type>> for $number {
+            fn value(self) -> toml::Value {
+                toml::Value::Integer(self.into())
+            }
+        }
+    )+};
+}
+pub(crate) use numbers_fit;
+
 fits!(bool; Into::into);
 fits!(u16; |number| toml::Value::Integer(number.into()));
+numbers_fit!(u16);
+numbers_fit!(VlanSet);
+
+impl Fits<VlanSet> for VlanId {
+    fn value(self) -> toml::Value {
+        toml::Value::Integer(self.get().into())
+    }
+}
+
+impl Fits<VlanSet> for RangeInclusive<u32> {
+    fn value(self) -> toml::Value {
+        toml::Value::String(format!("{}-{}", self.start(), self.end()))
+    }
+}
+
+/// Addresses of one version where those of both may stand.
+macro_rules! addresses_fit {
+    ($($address:ty),+) => {$(
+        impl Fits<IpAddr> for $address {
+            fn value(self) -> toml::Value {
+                toml::Value::String(self.to_string())
+            }
+        }
+
+        impl Fits<Many<IpAddr>> for $address {
+            fn value(self) -> toml::Value {
+                toml::Value::String(self.to_string())
+            }
+        }
+    )+};
+}
+addresses_fit!(Ipv4Addr, Ipv6Addr);
+
 fits!(IpPrefix, VlanSet, jiff::civil::Date; |value| toml::Value::String(value.to_string()));
 fits!(Area, IsisLevel; Into::into);
 

@@ -318,7 +318,7 @@ pub(crate) struct Statement<K> {
     pub(crate) differs: Vec<Deviation<K>>,
     /// The statement's header, for what has no place of its own.
     pub(crate) span: Span,
-    /// 0 for the fabric itself, counting up for overlay documents.
+    /// 0 for the fabric itself, counting up for variants.
     pub(crate) layer: usize,
 }
 
@@ -357,7 +357,7 @@ impl<'a, K: Keys> Layers<'a, K> {
         Self { stack: SmallVec::from_iter([(keys, &[][..])]) }
     }
 
-    /// Puts the layers of an overlay document above these.
+    /// Puts the layers of a variant above these.
     pub(crate) fn cover(&mut self, above: &Self) {
         self.stack.insert_many(0, above.stack.iter().copied());
     }

@@ -1,4 +1,4 @@
-//! Reading a root file, what it includes, and overlay documents.
+//! Reading a root file, what it includes, and variants.
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -55,14 +55,25 @@ impl Document {
     }
 }
 
-/// Reads `root` and its includes into `document`, as the layer of that number.
+/// Which layer is read, and how much of it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Layer {
+    /// Its place: 0 for the fabric itself, counting up for variants.
+    pub(crate) place: usize,
+    /// The most bytes of one file.
+    pub(crate) bytes: u64,
+    /// The most files of all layers.
+    pub(crate) files: usize,
+}
+
+/// Reads `root` and its includes into `document`.
 ///
 /// The files that one file includes come after it, in order, before those that they include. Files are
 /// read side by side and their texts given back one by one; what comes of them is put together in order.
 pub(crate) fn load(
     files: &dyn Files,
     root: &str,
-    layer: usize,
+    layer: Layer,
     document: &mut Document,
     sources: &mut Sources,
     faults: &mut Faults,
@@ -88,14 +99,26 @@ pub(crate) fn load(
             }
             seen.insert(asked.path.clone())
         });
-        progress.more(level.len());
         let first = sources.count();
+        let room = layer.files.saturating_sub(first);
+        if let Some(beyond) = level.get(room) {
+            let at = beyond.at.unwrap_or_else(|| Span::whole(FileId::from_index(first)));
+            faults.add(
+                FaultKind::TooLarge,
+                at,
+                format!("more than {} files are included", layer.files),
+                format!("expected {} files at most", layer.files),
+                "include fewer files, or allow more",
+            );
+            level.truncate(room);
+        }
+        progress.more(level.len());
         let parts: Vec<Part> = level
             .par_iter()
             .enumerate()
             .with_max_len(1)
             .map(|(index, asked)| {
-                let part = Part::read(files, asked, FileId::from_index(first + index), layer);
+                let part = Part::read(files, asked, layer, FileId::from_index(first + index));
                 progress.advance(1);
                 part
             })
@@ -104,7 +127,7 @@ pub(crate) fn load(
         for (part, asked) in parts.into_iter().zip(level) {
             sources.push(part.source);
             faults.absorb(part.faults);
-            document.absorb(part.document, layer, faults);
+            document.absorb(part.document, layer.place, faults);
             if part.includes.is_empty() {
                 continue;
             }
@@ -154,10 +177,10 @@ struct Part {
 }
 
 impl Part {
-    fn read(files: &dyn Files, asked: &Asked, file: FileId, layer: usize) -> Self {
+    fn read(files: &dyn Files, asked: &Asked, layer: Layer, file: FileId) -> Self {
         let shown = files.display(&asked.path);
         let mut faults = Faults::default();
-        let Some(text) = text(files, asked, &shown, file, &mut faults) else {
+        let Some(text) = text(files, asked, layer.bytes, &shown, file, &mut faults) else {
             let (document, includes) = (Document::default(), Vec::new());
             return Self { source: Source::new(shown, "", None), document, faults, includes };
         };
@@ -166,9 +189,9 @@ impl Part {
         let mut cx = Cx { file, text: &text, faults: &mut faults };
         match asked.kind {
             Include::Statements => {
-                statements_of(&mut cx, &shown, layer, &mut document, &mut includes);
+                statements_of(&mut cx, &shown, layer.place, &mut document, &mut includes);
             }
-            Include::Cables => document.runs = csv_cables::read(&mut cx, layer),
+            Include::Cables => document.runs = csv_cables::read(&mut cx, layer.place),
         }
         let source = Source::new(shown, &text, files.on_disk(&asked.path));
         Self { source, document, faults, includes }
@@ -179,6 +202,7 @@ impl Part {
 fn text(
     files: &dyn Files,
     asked: &Asked,
+    most: u64,
     shown: &str,
     file: FileId,
     faults: &mut Faults,
@@ -190,7 +214,7 @@ fn text(
         None
     };
     let read = files.read(&asked.path).and_then(|bytes| match bytes.len() as u64 {
-        length if length > MOST_BYTES => Err(FileError::TooLarge(length)),
+        length if length > most => Err(FileError::TooLarge(length)),
         _ => Ok(bytes),
     });
     let bytes = match read {
@@ -215,7 +239,10 @@ fn text(
             return failed(
                 FaultKind::TooLarge,
                 format!("{shown} has {bytes} bytes, more than a file may have"),
-                "expected a file of 64 MiB at most",
+                &match most {
+                    MOST_BYTES => "expected a file of 64 MiB at most".to_owned(),
+                    fewer => format!("expected a file of {fewer} bytes at most"),
+                },
                 "split it, for example a file a pod, and include the parts".to_owned(),
             );
         }

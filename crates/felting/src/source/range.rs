@@ -1,4 +1,4 @@
-//! Ranges (`et[1-48]`) and patterns (`kelp-*`).
+//! Ranges (`p[1-48]`) and patterns (`kelp-*`).
 
 use std::ops::Range;
 
@@ -214,8 +214,8 @@ mod tests {
     #[test]
     fn ranges_spread_with_the_leftmost_slowest() {
         for (text, names) in [
-            ("et1", "et1"),
-            ("et[9-11]", "et9 et10 et11"),
+            ("p1", "p1"),
+            ("p[9-11]", "p9 p10 p11"),
             ("hull-[08-10]", "hull-08 hull-09 hull-10"),
             ("kelp-[a-b]", "kelp-a kelp-b"),
             ("[1,3,5-6]", "1 3 5 6"),
@@ -229,11 +229,11 @@ mod tests {
     fn what_is_no_range_is_refused_with_its_place() {
         for (text, at) in [
             ("", 0..0),
-            ("et[1-48", 2..7),
-            ("et[48-1]", 3..7),
-            ("et[]", 3..3),
-            ("et[1-a]", 3..6),
-            ("et[1-2-3]", 3..8),
+            ("p[1-48", 1..6),
+            ("p[48-1]", 2..6),
+            ("p[]", 2..2),
+            ("p[1-a]", 2..5),
+            ("p[1-2-3]", 2..7),
             ("kelp a", 4..5),
             ("kelp-*", 5..6),
             ("kélp", 1..3),

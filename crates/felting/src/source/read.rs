@@ -9,19 +9,19 @@ use toml::Spanned;
 use toml::de::DeValue;
 
 use super::fault::{FaultKind, Faults};
-use super::fits::{Many, fits};
+use super::fits::{Many, fits, numbers_fit};
 use super::literal::Literal;
 use crate::diagnostic::{At, FileId, Span};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
-    Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
-    IpInterface, IpPrefix, Irb, IsisLevel, IsolatedBy, Length, Loopback, MacAddr, Medium, Metric,
-    Mtu, NetworkType, NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts,
-    PeerLinkLoss, PoolKind, PoolNumber, Preference, PrefixError, Protocol, Replication, Role,
-    RouteDistinguisher, RouteTarget, SegmentIdentifier, SegmentMode, SessionOver, SingleHomed,
-    SplitDetection, StackMemberNumber, TargetPattern, TargetRule, Timeout, TreeMode,
-    TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId,
-    VrrpPriority,
+    Domain, Encapsulation, EthernetSegmentIdentifier, EthernetSegmentMode, Family, GatewayKind,
+    GroupNumber, HashPolicy, InstanceNumber, Interval, IpInterface, IpPrefix, Irb, IsisLevel,
+    IsolatedBy, Length, Loopback, MacAddr, Medium, Metric, Mtu, NetworkType, NextHopRule, Number,
+    NumberedBy, PartnerBy, PathCost, PathCosts, PeerLinkLoss, PoolKind, PoolNumber, Preference,
+    PrefixError, Protocol, Replication, Role, RouteDistinguisher, RouteTarget, SessionOver,
+    SingleHomed, SplitDetection, StackMemberNumber, StackNumber, TargetPattern, TargetRule,
+    Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId, VlanSet,
+    Vni, VrrpId, VrrpPriority,
 };
 
 /// The most bytes that a text may have.
@@ -265,6 +265,9 @@ macro_rules! read_number {
             }
         }
 
+        // Any number may be written; one beyond the bounds is an input fault, as in a file.
+        numbers_fit!($type);
+
         impl Literal<u32> for $type {
             fn of(literal: u32) -> Self {
                 Self::new(literal).expect("a default is within its bounds: the schema shows all of them")
@@ -279,6 +282,7 @@ read_number!(
     Vni,
     Mtu,
     Domain,
+    StackNumber,
     GroupNumber,
     Number,
     PathCost,
@@ -340,7 +344,7 @@ read_word!(
     HashPolicy,
     TreeMode,
     PathCosts,
-    SegmentMode,
+    EthernetSegmentMode,
     SplitDetection,
     PeerLinkLoss,
     PoolKind,
@@ -394,7 +398,7 @@ read_text! {
     MacAddr, "the MAC address of one station, such as \"02:46:45:00:00:0b\"";
     Length, "a length with its unit, such as \"3m\" or \"12km\"";
     IpInterface, "an address with its prefix length, such as \"10.64.0.1/31\"";
-    SegmentIdentifier, "an ESI of ten octets, such as \"00:11:22:33:44:55:66:77:88:99\", a MAC address and a number, such as \"02:46:00:00:00:0f/17\", or \"lacp\"";
+    EthernetSegmentIdentifier, "an ESI of ten octets, such as \"00:11:22:33:44:55:66:77:88:99\", a MAC address and a number, such as \"02:46:00:00:00:0f/17\", or \"lacp\"";
     Loopback, "an address such as \"10.64.8.11\", with a prefix length only where it has one of its own";
     Ipv4Addr, "a number written as an IPv4 address, such as \"10.64.8.11\"";
     Interval, "a time with its unit, such as \"300ms\" or \"10s\"";

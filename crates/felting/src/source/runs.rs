@@ -12,7 +12,7 @@ use crate::value::{Length, Medium};
 keys! {
     /// One cable run as a table, where it says more than which ports it joins.
     run(RunKeys, RunOptions) is "an element of `runs` in `[cabling]`" {
-        /// The two ends: `hull-01 nic[1-2] -- kelp-[a-b] et1`.
+        /// The two ends: `hull-01 nic[1-2] -- kelp-[a-b] p1`.
         run: SmolStr [identity];
         /// What the cables are made of.
         medium: Medium;
@@ -60,7 +60,7 @@ impl Run {
                 "runs",
                 run.span,
                 &run.value,
-                "two ends with -- between, such as \"hull-01 nic[1-2] -- kelp-[a-b] et1\"",
+                "two ends with -- between, such as \"hull-01 nic[1-2] -- kelp-[a-b] p1\"",
             );
             return None;
         };

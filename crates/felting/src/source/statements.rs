@@ -16,13 +16,13 @@ use super::runs::Run;
 use crate::diagnostic::{At, Severity};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
-    Domain, Encapsulation, Family, GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval,
-    IpInterface, IpPrefix, Irb, IsisLevel, IsolatedBy, Loopback, MacAddr, Metric, Mtu, NetworkType,
-    NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts, PeerLinkLoss, PoolKind,
-    PoolNumber, Preference, Protocol, Replication, Role, RouteDistinguisher, RouteTarget,
-    SegmentIdentifier, SegmentMode, SessionOver, SingleHomed, SplitDetection, StackMemberNumber,
-    TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered,
-    UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
+    Domain, Encapsulation, EthernetSegmentIdentifier, EthernetSegmentMode, Family, GatewayKind,
+    GroupNumber, HashPolicy, InstanceNumber, Interval, IpInterface, IpPrefix, Irb, IsisLevel,
+    IsolatedBy, Loopback, MacAddr, Metric, Mtu, NetworkType, NextHopRule, Number, NumberedBy,
+    PartnerBy, PathCost, PathCosts, PeerLinkLoss, PoolKind, PoolNumber, Preference, Protocol,
+    Replication, Role, RouteDistinguisher, RouteTarget, SessionOver, SingleHomed, SplitDetection,
+    StackMemberNumber, StackNumber, TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority,
+    UdpPort, Unanswered, UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
 };
 
 statements! {
@@ -31,8 +31,8 @@ statements! {
     hardware(HardwareKeys, Hardware, hardware) {
         /// The kind's name.
         name: SmolStr [identity];
-        /// The ports it comes with, each as a range and a speed: `et[1-48] 25G`. `half` after the speed is for half
-        /// duplex; `et49 4x25G` is a port broken out into the lanes et49/1 to et49/4.
+        /// The ports it comes with, each as a range and a speed: `p[1-48] 25G`. `half` after the speed is for half
+        /// duplex; `p49 4x25G` is a port broken out into the lanes p49/1 to p49/4.
         ports: Many<SmolStr>;
         /// Whether it speaks LACP.
         lacp: bool = true;
@@ -79,14 +79,14 @@ statements! {
     }
 
     /// Several switches that act as one. The stack is one switch, with a `switch` statement of its
-    /// own; its members bring the ports, named by member: `1/ge1`.
+    /// own; its members bring the ports, named by member: `1/p1`.
     stack(StackKeys, Stack, stacks) {
         /// The switch that the members make.
         switch: SmolStr [identity];
         /// Its members, each as a table with its `id`.
         members: Many<StackMemberKeys> [identity];
-        /// The domain, by which members know which stack they belong to.
-        domain: Domain;
+        /// The number by which members know which stack they belong to.
+        stack_id: StackNumber;
         /// The stack ports of every member, as a range and a speed: `st[1-2] 40G`.
         stack_ports: Many<SmolStr>;
         /// By what the parts of a split stack notice each other; nothing by default.
@@ -96,16 +96,16 @@ statements! {
         stack_member(StackMemberKeys, StackMember) is "an element of `members` of a stack" {
             /// Its number in the stack.
             id: StackMemberNumber [identity];
-            /// The priority by which the master is found; the higher is the better.
-            priority: u16 = 1;
+            /// The priority by which the lead is found; the higher is the better, and a member without one comes last.
+            priority: u16;
             /// Its own MAC address, by which a tie of priorities ends; by default allotted.
             mac: MacAddr;
             /// Its kind, where it is not that of the switch.
             hardware: SmolStr;
             /// The software that it runs, where it is not that of the switch.
             software: SmolStr;
-            /// The domain that it is set to, where it is not that of the stack.
-            domain: Domain;
+            /// The stack that it is set to be of, where it is not this one.
+            stack_id: StackNumber;
             /// Whether its place is configured, but nothing stands in it.
             absent: bool;
             /// Its stack ports, where they are not those of the stack.
@@ -192,11 +192,11 @@ statements! {
         /// Its addresses, which make it a routed LAG.
         address: Many<IpInterface>;
         /// The Ethernet segment that it belongs to (RFC 7432): ten octets, a MAC address and a number, or `lacp`.
-        segment_id: SegmentIdentifier;
+        ethernet_segment: EthernetSegmentIdentifier;
         /// Whether all leaves of the Ethernet segment forward at once, or one.
-        segment_mode: SegmentMode = SegmentMode::AllActive;
+        ethernet_segment_mode: EthernetSegmentMode = EthernetSegmentMode::AllActive;
         /// The preference of this leg in an election by preference (RFC 9785); that of the `[[overlay]]` by default.
-        segment_preference: Preference;
+        ethernet_segment_preference: Preference;
         /// Whether it is an edge port of the spanning tree, which expects no bridge.
         edge: bool = false;
         /// Whether it takes part in the spanning tree.
@@ -376,13 +376,13 @@ statements! {
         network_type: NetworkType = NetworkType::PointToPoint;
         /// How often hellos are sent.
         hello: Interval = "10s";
-        /// After what silence a neighbor is given up.
+        /// After what silence a neighbour is given up.
         dead: Interval = "40s";
         /// The cost of a link.
         cost: Metric = 10;
-        /// The name of the key by which hellos are authenticated; none by default.
+        /// The name of the secret by which hellos are authenticated; none by default.
         authentication: SmolStr;
-        /// Whether BFD watches the neighbors.
+        /// Whether BFD watches the neighbours.
         bfd: bool = false;
         /// What is advertised; with BGP loopbacks and VTEPs by default, else the links too.
         advertise: Many<Advertised>;
@@ -425,15 +425,15 @@ statements! {
         network_type: NetworkType;
         /// How often hellos are sent.
         hello: Interval;
-        /// After what silence a neighbor is given up.
+        /// After what silence a neighbour is given up.
         dead: Interval;
         /// The cost.
         cost: Metric;
-        /// The name of the key by which hellos are authenticated.
+        /// The name of the secret by which hellos are authenticated.
         authentication: SmolStr;
-        /// Whether BFD watches the neighbor.
+        /// Whether BFD watches the neighbour.
         bfd: bool;
-        /// Whether its subnet is advertised but no neighbor sought on it.
+        /// Whether its subnet is advertised but no neighbour sought on it.
         passive: bool = false;
         /// The AS number that the far end is expected to have (BGP).
         peer_as: Asn;
@@ -500,7 +500,7 @@ statements! {
         import: Many<SmolStr>;
         /// The policies that routes to the other end pass, by name, or `everything`.
         export: Many<SmolStr>;
-        /// The name of the key by which the session is authenticated; none by default.
+        /// The name of the secret by which the session is authenticated; none by default.
         authentication: SmolStr;
         /// Whether BFD watches the other end.
         bfd: bool = false;
@@ -517,7 +517,7 @@ statements! {
         /// The UDP port that VTEPs listen on; 4789 by default (RFC 7348), with GENEVE 6081 (RFC 8926).
         udp_port: UdpPort;
         /// How flooding is done.
-        replication: Replication = Replication::HeadEnd;
+        replication: Replication = Replication::Ingress;
         /// The rendezvous points of multicast groups.
         rendezvous: Many<IpAddr>;
         /// Where route targets come from that are not written; `given` if there is a pattern, else `rfc8365`.
@@ -563,7 +563,7 @@ statements! {
     wan(WanKeys, Wan, wans) {
         /// Its name.
         name: SmolStr [identity];
-        /// The two ends, each a switch and a port: `inlet-a et52`.
+        /// The two ends, each a switch and a port: `inlet-a p52`.
         ends: Many<SmolStr> [identity];
         /// The tags at the two ends, if the path is in one.
         tags: Many<VlanId>;
@@ -638,8 +638,8 @@ statements! {
         rd: RouteDistinguisher;
         /// How flooding is done, where it is not as the overlay has it.
         replication: Replication;
-        /// The multicast group, where flooding is by group.
-        group: IpAddr;
+        /// The multicast group, where flooding is by multicast.
+        multicast_group: IpAddr;
         /// The VTEP addresses that frames are copied to, where flooding is static.
         flood_to: Many<IpAddr>;
         /// The servers to which its gateways pass on what hosts ask of DHCP.
@@ -776,7 +776,7 @@ statements! {
     }
 
     /// Addresses that a DHCP server gives out in a segment.
-    scope(ScopeKeys, Scope, scopes) {
+    dhcp(DhcpKeys, Dhcp, dhcps) {
         /// Its name.
         name: SmolStr [identity];
         /// The segment.
@@ -784,7 +784,7 @@ statements! {
         /// The addresses, from the first to the last: `10.80.31.100-10.80.31.199`.
         addresses: Many<AddressRange> [identity];
         /// Those of them that are not given out.
-        exclude: Many<AddressRange>;
+        except: Many<AddressRange>;
         /// The router that hosts are told of.
         router: Many<IpAddr>;
         /// The server, by the name of an endpoint.
@@ -807,8 +807,8 @@ statements! {
         hops: u16;
         /// The largest packet that must get through, at least.
         mtu: Mtu;
-        /// What may be lost: `nothing`, which is the default, `any one cable`, `any one switch`, `any one cable or
-        /// switch`, or one thing as `--cut` names it, such as `kelp-a`.
+        /// What may be lost: `nothing`, which is the default, `any-cable`, `any-switch`, `any-cable-or-switch`,
+        /// or one thing as `--cut` names it, such as `kelp-a`.
         despite: Many<SmolStr>;
     }
 

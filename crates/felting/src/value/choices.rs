@@ -172,7 +172,7 @@ words! {
     }
 
     /// How many of an Ethernet segment's leaves forward at once (RFC 7432 section 5).
-    SegmentMode, "a mode of an Ethernet segment" {
+    EthernetSegmentMode, "a mode of an Ethernet segment" {
         /// All of them.
         AllActive = "all-active",
         /// One for each VLAN.
@@ -184,8 +184,8 @@ words! {
     SplitDetection, "a stack's split detection" {
         /// By a link between members that carries nothing else.
         Link = "link",
-        /// By LACPDUs that a partner of a LAG over several members passes on.
-        Lacp = "lacp",
+        /// By messages over the management network.
+        Management = "management",
         /// By nothing: each part takes itself for the stack.
         None = "none",
     }
@@ -262,7 +262,7 @@ words! {
         None = "none",
     }
 
-    /// At which level IS-IS routers are neighbors (ISO/IEC 10589).
+    /// At which level IS-IS routers are neighbours (ISO/IEC 10589).
     IsisLevel, "an IS-IS level" {
         /// Inside an area.
         One = "1",
@@ -324,11 +324,11 @@ words! {
     #[non_exhaustive]
     Replication, "how flooding is done" {
         /// A copy to each VTEP that says so by a type 3 route (RFC 8365 section 5.1.3).
-        HeadEnd = "head-end",
+        Ingress = "ingress",
         /// A copy to each VTEP of a written list.
         Static = "static",
         /// One packet to an underlay multicast group (RFC 7348 section 4.2).
-        Group = "group",
+        Multicast = "multicast",
     }
 
     /// What frames travel in between VTEPs (RFC 9012 section 13).
@@ -392,11 +392,11 @@ words! {
     /// By what a bond spreads frames over its members.
     HashPolicy, "a hash policy" {
         /// Source and destination MAC address.
-        MacAddresses = "MAC addresses",
+        MacAddresses = "mac-addresses",
         /// Source and destination IP address.
         Addresses = "addresses",
         /// IP addresses and the ports of TCP or UDP.
-        AddressesAndPorts = "addresses and ports",
+        AddressesAndPorts = "addresses-and-ports",
     }
 }
 

@@ -103,14 +103,14 @@ impl fmt::Display for Esi {
 /// Which Ethernet segment a LAG belongs to, as it is written: an ESI, or `lacp` for the type 1
 /// identifier that follows from the partner's LACP system and key.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum SegmentIdentifier {
+pub enum EthernetSegmentIdentifier {
     /// Written in full.
     Written(Esi),
     /// Made of what the partner says in LACP (RFC 7432 section 5, type 1).
     FromLacp,
 }
 
-impl FromStr for SegmentIdentifier {
+impl FromStr for EthernetSegmentIdentifier {
     type Err = NotA;
 
     fn from_str(text: &str) -> Result<Self, NotA> {
@@ -121,7 +121,7 @@ impl FromStr for SegmentIdentifier {
     }
 }
 
-impl fmt::Display for SegmentIdentifier {
+impl fmt::Display for EthernetSegmentIdentifier {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Written(esi) => esi.fmt(f),

@@ -95,6 +95,9 @@ bounded! {
     /// The domain number by which the two sides of a pair know that they belong together.
     Domain, "a pair's domain", 1..=65_535;
 
+    /// The number by which the members of a stack know that they belong together.
+    StackNumber, "a stack's id", 1..=65_535;
+
     /// The number that joins two LAGs of a pair into one multi-chassis LAG.
     GroupNumber, "a group number", 1..=65_535;
 

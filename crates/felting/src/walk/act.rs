@@ -3,7 +3,7 @@
 use std::net::IpAddr;
 
 use super::path::{Act, Hop, Known, Resolved, Side, Table};
-use crate::behavior::{FloodList, RouteSource, State, TenantRoute, TenantSource};
+use crate::behaviour::{FloodList, RouteSource, State, TenantRoute, TenantSource};
 use crate::fabric::{BondId, DeviceId, Fabric, NetworkId, PresenceId};
 use crate::value::{IpPrefix, UnderlayProtocol, VlanId, Vni};
 
@@ -194,7 +194,7 @@ fn encapsulates(
 
 fn underlay(prefix: &IpPrefix, source: RouteSource, metric: u32, of: usize) -> String {
     let by = match source {
-        RouteSource::Connected => "a neighbor\u{2019}s".to_owned(),
+        RouteSource::Connected => "a neighbour\u{2019}s".to_owned(),
         RouteSource::Static => "a static route".to_owned(),
         RouteSource::Learned(UnderlayProtocol::Bgp) => {
             format!("by BGP, {metric} AS numbers away")

@@ -7,7 +7,7 @@ use smallvec::SmallVec;
 use super::headers::Headers;
 use super::path::{End, Hop, Path, Station, Stop, Table};
 use super::resolution::{Answer, Asker};
-use crate::behavior::carrier::Node;
+use crate::behaviour::carrier::Node;
 use crate::fabric::{DeviceId, EndpointId, OutsideId, PortId, PresenceId};
 use crate::value::{MacAddr, VlanId};
 

@@ -7,12 +7,12 @@ use smallvec::SmallVec;
 use super::path::{Known, Side, Station};
 use super::resolution::Asker;
 use super::walker::Walker;
-use crate::behavior::Apart;
-use crate::behavior::carrier::Node;
-use crate::behavior::domain::Onward;
-use crate::behavior::evpn::replication;
-use crate::behavior::gateway::{is_gateway, mac_of_gateway};
-use crate::behavior::host::nics_in_use;
+use crate::behaviour::Apart;
+use crate::behaviour::carrier::Node;
+use crate::behaviour::domain::Onward;
+use crate::behaviour::evpn::replication;
+use crate::behaviour::gateway::{is_gateway, mac_of_gateway};
+use crate::behaviour::host::nics_in_use;
 use crate::fabric::{DeviceId, EndpointId, PortId, PresenceId};
 use crate::value::{GatewayKind, MacAddr, Replication, VlanId};
 
@@ -241,7 +241,10 @@ impl Walker<'_> {
     /// them (RFC 7348 section 4.1).
     fn heard(&self, presence: PresenceId, there: PresenceId) -> Option<IpAddr> {
         let learning = |id: PresenceId| {
-            matches!(replication(self.fabric, id), Some(Replication::Static | Replication::Group))
+            matches!(
+                replication(self.fabric, id),
+                Some(Replication::Static | Replication::Multicast)
+            )
         };
         if !learning(presence) || !learning(there) {
             return None;
@@ -256,15 +259,17 @@ impl Walker<'_> {
         let (Some(own), Some(theirs)) = (own, theirs) else { return false };
         let there = self.vtep(fabric.presence(to).switch);
         match own {
-            Replication::HeadEnd => self.state.copies(from, to).is_ok(),
+            Replication::Ingress => self.state.copies(from, to).is_ok(),
             Replication::Static => {
                 let list = fabric.settings_at(from).flood_to.iter().flatten();
                 list.into_iter().any(|address| Some(address.value) == there)
             }
-            Replication::Group => {
-                let group = |presence| fabric.settings_at(presence).group.map(|group| group.value);
+            Replication::Multicast => {
+                let group = |presence| {
+                    fabric.settings_at(presence).multicast_group.map(|group| group.value)
+                };
                 let vni = |presence| fabric.presence(presence).vni.map(|vni| vni.value);
-                theirs == Replication::Group
+                theirs == Replication::Multicast
                     && group(from).is_some()
                     && group(from) == group(to)
                     && vni(from) == vni(to)

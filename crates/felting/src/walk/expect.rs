@@ -15,13 +15,13 @@ use super::path::{Act, Path, Table};
 use super::walked::Walk;
 use super::walker::Walker;
 use super::why::why;
-use crate::behavior::{BridgeId, BridgePortId, State};
+use crate::behaviour::{BridgeId, BridgePortId, State};
 use crate::fabric::{
     CableId, Condition, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss,
     PortId, StackId, Terminal,
 };
 use crate::progress::{Progress, Stage};
-use crate::value::{Family, SegmentMode, Vni};
+use crate::value::{EthernetSegmentMode, Family, Vni};
 
 /// What was lost when an expectation failed.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -40,16 +40,39 @@ pub enum Lost {
 }
 
 impl Lost {
-    /// The condition in which it is lost.
-    pub fn condition(&self, fabric: &Fabric) -> Condition {
-        let none = Condition::default();
+    /// All that can be lost of a fabric by itself: each cable, each switch, each member of a stack; hosts are what
+    /// losses are asked for.
+    ///
+    /// ```
+    /// use felting::walk::Lost;
+    /// let fabric = felting::Fabric::from_path("../../demo/saltmarsh");
+    /// let state = felting::State::of(&fabric, &felting::Condition::default(), &felting::Progress::default());
+    /// let spine = Lost::each(&fabric).find(|lost| lost.words(&fabric) == "crest-1").unwrap();
+    /// assert!(state.given(&spine.condition(&state)).is_off(fabric.find_device("crest-1").unwrap()));
+    /// ```
+    pub fn each(fabric: &Fabric) -> impl Iterator<Item = Self> + '_ {
+        let cables = fabric.cables().map(|(id, _)| Self::Cable(id));
+        let switches = fabric.devices().filter(|(_, device)| device.kind == DeviceKind::Switch);
+        let switches = switches.flat_map(|(id, device)| match device.stack {
+            None => vec![Self::Switch(id)],
+            Some(stack) => {
+                let places = 0..fabric.stack(stack).members.len();
+                places.map(|place| Self::Member(stack, place)).collect()
+            }
+        });
+        cables.chain(switches)
+    }
+
+    /// The condition of a state, with this lost too.
+    pub fn condition(&self, state: &State) -> Condition {
+        let already = state.condition().clone();
         match self {
-            Self::Nothing => none,
-            Self::Cable(cable) => none.cable(*cable),
-            Self::Switch(device) => none.device(*device),
-            Self::Member(stack, place) => none.stack_member(*stack, *place),
+            Self::Nothing => already,
+            Self::Cable(cable) => already.cable(*cable),
+            Self::Switch(device) => already.device(*device),
+            Self::Member(stack, place) => already.stack_member(*stack, *place),
             // What cannot be cut has been told as an input fault.
-            Self::Thing(what) => none.clone().cut(fabric, what).unwrap_or(none),
+            Self::Thing(what) => already.clone().cut(state.fabric(), what).unwrap_or(already),
         }
     }
 
@@ -134,8 +157,8 @@ struct Case {
     to: Terminal,
 }
 
-/// Judges all expectations: those that do not hold, one failure each, in their order. `state` is that with
-/// nothing lost.
+/// Judges all expectations: those that do not hold, one failure each, in their order: as things are in the
+/// state, and with each loss on top of what is down there.
 pub fn judge(state: &State, progress: &Progress) -> Vec<Failure> {
     let fabric = state.fabric();
     progress.begin(Stage::Expectations, fabric.expectations().len());
@@ -205,7 +228,7 @@ fn with_nothing_lost(state: &State, ids: &[ExpectationId], progress: &Progress) 
 /// What fails of some walks with one thing lost.
 fn despite(whole: &State, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
     let fabric = whole.fabric();
-    let state = whole.given(&lost.condition(fabric));
+    let state = whole.given(&lost.condition(whole));
     let mut walker = Walker::new(&state);
     let mut found = Vec::new();
     for &case in cases {
@@ -340,7 +363,8 @@ fn elected_legs<'a>(fabric: &'a Fabric, walk: &'a Walk) -> impl Iterator<Item = 
     exits.flat_map(|exit| [exit.port, exit.into]).filter_map(|port| fabric.lag_of(port)).filter(
         |&leg| {
             let leg = fabric.lag(leg);
-            leg.segment.is_some() && leg.segment_mode.value == SegmentMode::SingleActive
+            leg.segment.is_some()
+                && leg.ethernet_segment_mode.value == EthernetSegmentMode::SingleActive
         },
     )
 }
@@ -489,14 +513,14 @@ impl Depends {
     fn way_between(&mut self, state: &State, from: DeviceId, to: IpAddr) {
         let fabric = state.fabric();
         let Some(start) = fabric.device(from).router else { return };
-        let mut towards = crate::behavior::underlay::Towards::default();
+        let mut towards = crate::behaviour::underlay::Towards::default();
         let mut seen = BTreeSet::from([start]);
         let mut queue = vec![start];
         while let Some(router) = queue.pop() {
             let next = state.next(router, to, &mut towards);
             let Ok(Some(next)) = next else { continue };
             for step in next.steps {
-                let crate::behavior::underlay::Step::Hop(hop) = step else { continue };
+                let crate::behaviour::underlay::Step::Hop(hop) = step else { continue };
                 let interface = fabric.interface(hop.interface);
                 if let crate::fabric::InterfacePlace::Port(port) = interface.place {
                     self.cables.extend(fabric.link(port).map(|(cable, _)| cable));

@@ -6,7 +6,7 @@ use super::expect::Lost;
 use super::path::{Act, Hop, Stop, Table};
 use super::resolution::Asker;
 use super::walked::Walk;
-use crate::behavior::{Apart, State};
+use crate::behaviour::{Apart, State};
 use crate::diagnostic::{Finding, Report, Severity};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};
 
@@ -22,7 +22,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
         }
         Stop::NoGateway | Stop::GatewayOutside(_) => &[
             "endpoint-gateway-wrong",
-            "endpoint-mask-clash",
+            "endpoint-prefix-length-clash",
             "endpoint-outside-subnet",
             "segment-gateway",
         ],
@@ -30,7 +30,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "uplink-vlan-missing",
             "uplink-untagged-clash",
             "uplink-guest-tags-outside",
-            "pair-group-settings",
+            "pair-group-clash",
             "pair-peer-link-vlan",
             "es-vlan-clash",
             "lag-",
@@ -46,16 +46,16 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "pair-group-",
             "pair-segment-clash",
             "pair-peer-link",
-            "segment-not-on-leaf",
-            "segment-vlan-not-defined",
-            "segment-no-vtep",
+            "segment-leaf-missing",
+            "segment-vlan-missing",
+            "segment-vtep-missing",
             "segment-vni-clash",
-            "endpoint-network-unmapped",
             "cable-",
             "port-",
             "es-",
             "lag-",
             "tree-vlan-cut",
+            "session-",
             "overlay-",
             "segment-",
         ],
@@ -63,10 +63,11 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
         Stop::NoCopy { why: None, .. } => &[
             "segment-flood-list-one-sided",
             "segment-flooding-clash",
-            "segment-group-clash",
+            "segment-multicast-group-clash",
             "segment-vni-clash",
             "pair-segment-clash",
             "underlay-",
+            "session-",
             "segment-",
         ],
         Stop::NotForwarder(_) | Stop::Closed(_) => &["es-"],
@@ -75,6 +76,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "segment-gateway",
             "pair-gateway-clash",
             "segment-",
+            "session-",
             "overlay-",
             "underlay-",
             "site-",
@@ -84,11 +86,14 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "endpoint-",
             "segment-gateway",
             "segment-vrf-clash",
+            "session-",
             "overlay-",
             "pair-segment-clash",
             "underlay-",
         ],
-        Stop::Underlay(_) => &["underlay-", "site-", "overlay-next-hop-rewritten", "cable-"],
+        Stop::Underlay(_) => {
+            &["underlay-", "session-", "site-", "overlay-next-hop-rewritten", "cable-"]
+        }
         Stop::VniUnknown(_) => &["segment-vni-clash", "vrf-vni", "pair-segment-clash", "segment-"],
         Stop::NotTaken => {
             &["overlay-encapsulation-clash", "segment-udp-port-clash", "overlay-next-hop-rewritten"]
@@ -98,7 +103,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             &["underlay-mtu", "port-mtu", "uplink-mtu", "site-wan-mtu", "pair-", "lag-"]
         }
         Stop::NotItsNetwork => {
-            &["uplink-", "lag-untagged-clash", "port-untagged-clash", "pair-group-settings"]
+            &["uplink-", "lag-untagged-clash", "port-untagged-clash", "pair-group-clash"]
         }
         Stop::NotForwarded(_) => {
             &["endpoint-gateway-wrong", "endpoint-address-reused", "segment-gateway"]
@@ -130,11 +135,11 @@ fn of_apart(why: Apart) -> &'static [&'static str] {
     match why {
         Apart::NotReceived => &[
             "overlay-vtep-unheard",
-            "overlay-session-unreachable",
-            "overlay-source-clash",
-            "overlay-multihop-missing",
-            "overlay-family-inactive",
-            "overlay-client-missing",
+            "session-unreachable",
+            "session-source-clash",
+            "session-multihop-missing",
+            "session-family-one-sided",
+            "overlay-reflector-client-missing",
             "overlay-reflector-missing",
             "overlay-reflector-single",
             "overlay-as-loop",
@@ -144,20 +149,27 @@ fn of_apart(why: Apart) -> &'static [&'static str] {
             "cable-",
             "lag-",
             "pair-",
+            "session-",
             "overlay-",
         ],
-        Apart::NoCommunities => &["overlay-communities-dropped"],
+        Apart::NoCommunities => &["session-communities-dropped"],
         Apart::Target => &["segment-vni-clash", "pair-segment-clash", "overlay-rt", "segment-"],
         Apart::Tag => &["segment-vni-clash", "pair-segment-clash", "segment-"],
         Apart::Encapsulation => &["overlay-encapsulation-clash"],
         Apart::UdpPort => &["segment-udp-port-clash"],
-        Apart::NextHop | Apart::Elsewhere | Apart::Family => {
-            &["underlay-", "site-", "overlay-next-hop-rewritten", "overlay-vtep", "cable-", "port-"]
-        }
+        Apart::NextHop | Apart::Elsewhere | Apart::Family => &[
+            "underlay-",
+            "session-",
+            "site-",
+            "overlay-next-hop-rewritten",
+            "overlay-vtep",
+            "cable-",
+            "port-",
+        ],
         Apart::OneOfAlike => &["overlay-rd-reused", "vrf-rd-reused"],
         Apart::NoCopies => &["segment-flooding-clash", "segment-flood-list-one-sided", "segment-"],
         Apart::NoVtep | Apart::Own | Apart::Withdrawn => {
-            &["segment-no-vtep", "pair-segment-clash", "pair-vtep-clash", "segment-", "pair-"]
+            &["segment-vtep-missing", "pair-segment-clash", "pair-vtep-clash", "segment-", "pair-"]
         }
     }
 }
@@ -193,11 +205,17 @@ impl Walk {
         let own = self.segments(fabric, stop);
         let of_segment = |name: &SmolStr| fabric.find_segment(name).is_some();
         let rank = |finding: &Finding| {
-            let place = suspects.iter().position(|start| finding.rule.id.starts_with(start))?;
+            // What a pool could not give is missing in the underlay.
+            let id = match finding.rule.family() {
+                "pool" => "underlay-pool",
+                _ => finding.rule.id,
+            };
+            let place = suspects.iter().position(|start| id.starts_with(start))?;
             // What is about other hosts or other segments has nothing to do with this walk.
             let mut segments = finding.about.iter().filter(|name| of_segment(name)).peekable();
             // What is said of the overlay names a segment as an example.
-            let by_segment = finding.rule.family() != "overlay" && segments.peek().is_some();
+            let by_segment = !matches!(finding.rule.family(), "overlay" | "session")
+                && segments.peek().is_some();
             if by_segment && !segments.any(|name| own.contains(name)) {
                 return None;
             }

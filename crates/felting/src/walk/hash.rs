@@ -1,7 +1,7 @@
 //! Numbers for the flows that devices spread over equal ways.
 
 use super::headers::{Headers, Packet};
-use crate::behavior::flow_hash::Hash;
+use crate::behaviour::flow_hash::Hash;
 use crate::value::{HashPolicy, MacAddr};
 
 /// Both addresses; the way back is a flow of its own.

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::net::IpAddr;
 
-use crate::behavior::mtu;
+use crate::behaviour::mtu;
 use crate::value::{Encapsulation, MacAddr, VlanId, Vni};
 
 /// To whom a frame is addressed.
@@ -78,7 +78,7 @@ pub enum Content {
     EchoRequest,
     /// An echo reply.
     EchoReply,
-    /// Who has the address? (ARP, RFC 826; neighbor solicitation, RFC 4861.)
+    /// Who has the address? (ARP, RFC 826; neighbour solicitation, RFC 4861.)
     WhoHas,
     /// I have it.
     IHave,

@@ -4,8 +4,8 @@ use super::arrival::{Arrival, Stage, Visit};
 use super::headers::{Frame, Headers};
 use super::path::{Act, Station, Stop};
 use super::trace::Tracer;
-use crate::behavior::evpn::tag_of;
-use crate::behavior::host::nics_in_use;
+use crate::behaviour::evpn::tag_of;
+use crate::behaviour::host::nics_in_use;
 use crate::fabric::{EndpointId, NetworkId, Uplink};
 use crate::value::{BondProtocol, HashPolicy, VlanId};
 

@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use smallvec::SmallVec;
 
 use super::headers::Headers;
-use crate::behavior::{Apart, FloodList, NoRoute, RouteSource, TenantRoute};
+use crate::behaviour::{Apart, FloodList, NoRoute, RouteSource, TenantRoute};
 use crate::fabric::{
     BondId, DeviceId, EndpointId, NetworkId, OutsideId, PortId, PresenceId, SegmentId, VrfId, WanId,
 };

@@ -9,7 +9,7 @@ use super::path::{Path, Stop};
 use super::resolution::Asker;
 use super::walked::Walk;
 use super::walker::Walker;
-use crate::behavior::mtu;
+use crate::behaviour::mtu;
 use crate::fabric::{EndpointId, Terminal};
 
 impl Walker<'_> {
@@ -77,10 +77,10 @@ impl Walker<'_> {
     /// let fabric = Fabric::from_text("f.toml", r#"
     ///     [[switch]]
     ///     name = "kelp-a"
-    ///     ports = "et[1-2] 25G"
+    ///     ports = "p[1-2] 25G"
     ///     [[port]]
     ///     on = "kelp-a"
-    ///     ports = "et[1-2]"
+    ///     ports = "p[1-2]"
     ///     untagged = 310
     ///     [[host]]
     ///     name = "hull-[01-02]"
@@ -95,7 +95,7 @@ impl Walker<'_> {
     ///     host = "hull-02"
     ///     address = "10.80.31.22/24"
     ///     [cabling]
-    ///     runs = "hull-[01-02] nic1 -- kelp-a et[1-2]"
+    ///     runs = "hull-[01-02] nic1 -- kelp-a p[1-2]"
     /// "#);
     /// let state = State::of(&fabric, &Condition::default(), &Progress::default());
     /// let (from, to) = (fabric.terminal("web-1")?, fabric.terminal("web-2")?);

@@ -14,10 +14,10 @@ use smallvec::SmallVec;
 
 use super::asked::Options;
 use super::walker::Walker;
-use crate::behavior::State;
-use crate::behavior::carrier::leaves;
-use crate::behavior::evpn::tag_of;
-use crate::behavior::host::nics_in_use;
+use crate::behaviour::State;
+use crate::behaviour::carrier::leaves;
+use crate::behaviour::evpn::tag_of;
+use crate::behaviour::host::nics_in_use;
 use crate::fabric::{
     DeviceId, EndpointId, EthernetSegmentId, NetworkId, SegmentId, SettingsId, Terminal, Vrf, VrfId,
 };
@@ -63,6 +63,38 @@ impl Reach {
     /// How many classes of endpoints there are.
     pub fn classes(&self) -> usize {
         self.class_of.iter().max().map_or(0, |&last| last as usize + 1)
+    }
+
+    /// The ordered pairs that reach each other here and no longer in another answer to the same question, in the order
+    /// in which the endpoints were asked about.
+    ///
+    /// ```
+    /// # use felting::{Condition, Fabric, Progress, State, walk};
+    /// # let fabric = Fabric::from_text("f.toml", &felting::rules::find("expect-failed").unwrap().mended());
+    /// let ends: Vec<_> = fabric.endpoints().map(|(id, _)| id).collect();
+    /// let quiet = Progress::default();
+    /// let whole = State::of(&fabric, &Condition::default(), &quiet);
+    /// let cut = whole.given(&Condition::default().cut(&fabric, "bench-1 nic1").unwrap());
+    /// let (before, after) = (walk::reach(&whole, &ends, &quiet), walk::reach(&cut, &ends, &quiet));
+    /// assert_eq!(before.lost_pairs(&after).count(), 2);
+    /// ```
+    pub fn lost_pairs<'r>(
+        &'r self,
+        after: &'r Self,
+    ) -> impl Iterator<Item = (EndpointId, EndpointId)> + 'r {
+        let mut asked: Vec<(usize, EndpointId)> =
+            self.places.iter().map(|(&id, &place)| (place, id)).collect();
+        asked.sort_unstable();
+        let ids: Vec<EndpointId> = asked.into_iter().map(|(_, id)| id).collect();
+        (0..ids.len()).flat_map(move |from| {
+            let ids = ids.clone();
+            (0..ids.len()).filter_map(move |to| {
+                let (from, to) = (ids[from], ids[to]);
+                let lost =
+                    self.reaches(from, to) == Some(true) && after.reaches(from, to) != Some(true);
+                lost.then_some((from, to))
+            })
+        })
     }
 
     /// How many ordered pairs reach each other.

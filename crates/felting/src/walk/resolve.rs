@@ -1,4 +1,4 @@
-//! Who has an address: ARP (RFC 826) and neighbor discovery (RFC 4861).
+//! Who has an address: ARP (RFC 826) and neighbour discovery (RFC 4861).
 
 use std::net::IpAddr;
 

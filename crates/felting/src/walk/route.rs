@@ -13,12 +13,12 @@ use super::path::{Act, Known, Resolved, Station, Stop, Table};
 use super::resolution::Asker;
 use super::trace::Tracer;
 use super::walker::Walker;
-use crate::behavior::carrier::leaves;
-use crate::behavior::evpn::tenant::best_of;
-use crate::behavior::evpn::{knows_addresses, replication};
-use crate::behavior::gateway::is_gateway;
-use crate::behavior::underlay::{Next, Step};
-use crate::behavior::{Hop, NoRoute, TenantRoute, TenantSource, WayOut};
+use crate::behaviour::carrier::leaves;
+use crate::behaviour::evpn::tenant::best_of;
+use crate::behaviour::evpn::{knows_addresses, replication};
+use crate::behaviour::gateway::is_gateway;
+use crate::behaviour::underlay::{Next, Step};
+use crate::behaviour::{Hop, NoRoute, TenantRoute, TenantSource, WayOut};
 use crate::diagnostic::At;
 use crate::fabric::{
     DeviceId, EndpointId, InterfaceId, InterfacePlace, LagId, OutsideId, PresenceId, SegmentId,
@@ -302,7 +302,7 @@ impl Tracer<'_, '_> {
         let assigns = match known {
             Known::MacIp(there) => there,
             Known::Flooded(there)
-                if replication(self.walker.fabric, presence) == Some(Replication::HeadEnd) =>
+                if replication(self.walker.fabric, presence) == Some(Replication::Ingress) =>
             {
                 there
             }

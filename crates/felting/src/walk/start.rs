@@ -10,7 +10,7 @@ use super::path::{Act, Station, Stop, Table};
 use super::resolution::{Answer, Asker};
 use super::trace::Tracer;
 use super::walker::Walker;
-use crate::behavior::WayOut;
+use crate::behaviour::WayOut;
 use crate::fabric::{DeviceId, OutsideId, PresenceId};
 use crate::value::{HashPolicy, MacAddr};
 

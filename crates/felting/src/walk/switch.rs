@@ -9,8 +9,8 @@ use super::bridge::Ports;
 use super::headers::{Content, Destination, Frame, Headers};
 use super::path::{Act, Known, Side, Station, Stop, Table};
 use super::trace::Tracer;
-use crate::behavior::carrier::{Held, enters, leaves};
-use crate::behavior::evpn::{elects_by, replication};
+use crate::behaviour::carrier::{Held, enters, leaves};
+use crate::behaviour::evpn::{elects_by, replication};
 use crate::fabric::{EndpointId, PortId, PresenceId};
 use crate::value::{HashPolicy, Replication, VlanId};
 
@@ -240,7 +240,7 @@ impl Tracer<'_, '_> {
         if copied.is_empty() {
             return Err(match candidates.first() {
                 Some(&there) => {
-                    let by_evpn = replication(fabric, presence) == Some(Replication::HeadEnd);
+                    let by_evpn = replication(fabric, presence) == Some(Replication::Ingress);
                     let why = by_evpn.then(|| state.copies(presence, there).err());
                     Stop::NoCopy { presence, there, why: why.flatten() }
                 }

@@ -4,7 +4,7 @@ use std::net::IpAddr;
 
 use super::path::{Hop, Path, Stop};
 use super::resolution::Resolution;
-use crate::behavior::State;
+use crate::behaviour::State;
 use crate::fabric::Terminal;
 
 /// A ping from one end to the other and back.

@@ -7,8 +7,8 @@ use rustc_hash::FxHashMap;
 
 use super::asked::Options;
 use super::resolution::{Answer, Asker, Resolution};
-use crate::behavior::underlay::Towards;
-use crate::behavior::{State, TenantRoute};
+use crate::behaviour::underlay::Towards;
+use crate::behaviour::{State, TenantRoute};
 use crate::fabric::{DeviceId, EndpointId, Fabric, VrfId};
 use crate::value::MacAddr;
 

@@ -1,7 +1,7 @@
 //! Why packets get no farther, in words.
 
 use super::path::{Act, Hop, Stop, Table};
-use crate::behavior::Apart;
+use crate::behaviour::Apart;
 use crate::fabric::{Fabric, PortId, PresenceId};
 
 /// Why a packet gets no farther than a hop.

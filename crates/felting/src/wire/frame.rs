@@ -7,7 +7,7 @@ use etherparse::{
     SingleVlanHeader, UdpHeader, VlanPcp,
 };
 
-use crate::behavior::mtu::ip_header;
+use crate::behaviour::mtu::ip_header;
 use crate::value::{Encapsulation, VlanId};
 use crate::walk::{Content, Frame, Headers, Outer, Packet};
 

@@ -7,7 +7,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
-use felting::behavior::MemberState;
+use felting::behaviour::MemberState;
 use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 

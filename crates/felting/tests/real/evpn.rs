@@ -11,7 +11,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 
-use felting::behavior::{Received, RouteKind, RouteSource};
+use felting::behaviour::{Received, RouteKind, RouteSource};
 use felting::fabric::{DeviceId, SessionId};
 use felting::value::{IpPrefix, UnderlayProtocol};
 use felting::walk::{Choice, Options, Walker};

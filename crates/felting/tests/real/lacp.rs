@@ -9,7 +9,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
-use felting::behavior::{LacpState, MemberState, Reason};
+use felting::behaviour::{LacpState, MemberState, Reason};
 use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 

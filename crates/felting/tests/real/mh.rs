@@ -12,7 +12,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
-use felting::behavior::{EvpnRoute, RouteKind};
+use felting::behaviour::{EvpnRoute, RouteKind};
 use felting::fabric::DeviceId;
 use felting::walk::{Choice, Options, Walker};
 use felting::{Condition, Fabric, Progress, State};
@@ -72,14 +72,14 @@ fn page(input: &Json) -> String {
             let _ = writeln!(
                 page,
                 "[[lag]]\non = \"{name}\"\nname = \"bond_{host}\"\nports = \"{port}\"\ntagged = \"{}\"\n\
-                 system = {}\nkey = {}\nsegment_id = \"{}\"",
+                 system = {}\nkey = {}\nethernet_segment = \"{}\"",
                 vlans.join(","),
                 es["lacp_system"],
                 es["es_id"],
                 identifier(es),
             );
             if let Some(preference) = es["df_pref"].as_u64() {
-                let _ = writeln!(page, "segment_preference = {preference}");
+                let _ = writeln!(page, "ethernet_segment_preference = {preference}");
             }
         }
     }

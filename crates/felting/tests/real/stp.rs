@@ -10,7 +10,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
-use felting::behavior::{BridgeId, BridgePortId, Carrier, PortRole};
+use felting::behaviour::{BridgeId, BridgePortId, Carrier, PortRole};
 use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 

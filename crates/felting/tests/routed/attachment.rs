@@ -17,11 +17,11 @@ const WORKSHOP: &str = r#"
 [[switch]]
 name = "jetty"
 role = "access"
-ports = ["ge[1-4] 1G", "up1 25G"]
+ports = ["p[1-4] 1G", "up1 25G"]
 
 [[port]]
 on = "kelp-a"
-ports = "et8"
+ports = "p8"
 tagged = "310,312"
 
 [[port]]
@@ -31,7 +31,7 @@ tagged = "310,312"
 
 [[port]]
 on = "jetty"
-ports = "ge1"
+ports = "p1"
 untagged = 310
 
 [[segment]]
@@ -53,7 +53,7 @@ networks = [{ name = "web", tag = 310 }, { name = "probes", tags = "310,312" }]
 
 [[port]]
 on = "kelp-*"
-ports = "et1"
+ports = "p1"
 tagged = "310"
 
 [[endpoint]]
@@ -75,8 +75,8 @@ tag = 312
 #[test]
 fn frames_enter_by_bonds_and_behind_other_switches() {
     let cables = CABLES.replace(
-        "et2\"]",
-        "et2\", \"jetty up1 -- kelp-a et8\", \"bench-1 nic1 -- jetty ge1\", \"hull-1 nic[1-2] -- kelp-[a-b] et1\"]",
+        "p2\"]",
+        "p2\", \"jetty up1 -- kelp-a p8\", \"bench-1 nic1 -- jetty p1\", \"hull-1 nic[1-2] -- kelp-[a-b] p1\"]",
     );
     let text = format!("{PLANT}{OVERLAY}{cables}{WORKSHOP}");
     let table = |cuts: &[&str], expected: [(&str, &[&str]); 3]| {
@@ -101,11 +101,11 @@ fn paired(overlay: &str) -> String {
         r#"
 [cabling]
 runs = [
-  "kelp-a et[49-50] -- crest-[1-2] et1",
-  "kelp-b et[49-50] -- crest-[1-2] et2",
-  "kelp-a et[51-52] -- kelp-b et[51-52]",
-  "hull-1 nic[1-2] -- kelp-[a-b] et1",
-  "gauge-1 nic1 -- kelp-a et2",
+  "kelp-a p[49-50] -- crest-[1-2] p1",
+  "kelp-b p[49-50] -- crest-[1-2] p2",
+  "kelp-a p[51-52] -- kelp-b p[51-52]",
+  "hull-1 nic[1-2] -- kelp-[a-b] p1",
+  "gauge-1 nic1 -- kelp-a p2",
 ]
 [[pair]]
 name = "kelp"
@@ -115,17 +115,17 @@ peer_link = "peer"
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[51-52]"
+ports = "p[51-52]"
 tagged = "310"
 [[lag]]
 on = "kelp-*"
 name = "hull-1"
 group = 1
-ports = "et1"
+ports = "p1"
 tagged = "310"
 [[port]]
 on = "kelp-a"
-ports = "et2"
+ports = "p2"
 untagged = 310
 [[segment]]
 name = "tides-web"
@@ -205,7 +205,7 @@ fn an_underlay_of_ipv6_alone() {
 fn a_moved_guest_needs_its_network_there() {
     let text = format!(
         "{PLANT}{OVERLAY}{}{}",
-        CABLES.replace("et2\"]", "et2\", \"hull-[1-3] nic1 -- kelp-a et[1-3]\"]"),
+        CABLES.replace("p2\"]", "p2\", \"hull-[1-3] nic1 -- kelp-a p[1-3]\"]"),
         r#"
 [[host]]
 name = "hull-[1-2]"
@@ -217,7 +217,7 @@ nics = "nic1 25G"
 networks = [{ name = "other", tag = 310 }]
 [[port]]
 on = "kelp-a"
-ports = "et[1-3]"
+ports = "p[1-3]"
 tagged = 310
 [[segment]]
 name = "tides-web"

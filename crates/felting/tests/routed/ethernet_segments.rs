@@ -13,10 +13,10 @@ fn text(overlay: &str, lag: &str) -> String {
         r#"
 [cabling]
 runs = [
-  "kelp-a et[49-50] -- crest-[1-2] et1",
-  "kelp-b et[49-50] -- crest-[1-2] et2",
-  "kelp-c et[49-50] -- crest-[1-2] et3",
-  "silo-1 nic[1-3] -- kelp-[a-c] et1",
+  "kelp-a p[49-50] -- crest-[1-2] p1",
+  "kelp-b p[49-50] -- crest-[1-2] p2",
+  "kelp-c p[49-50] -- crest-[1-2] p3",
+  "silo-1 nic[1-3] -- kelp-[a-c] p1",
 ]
 [[host]]
 name = "silo-1"
@@ -37,9 +37,9 @@ on = "kelp-*"
 [[lag]]
 on = "kelp-*"
 name = "silo-1"
-ports = "et1"
+ports = "p1"
 tagged = "330-337"
-segment_id = "02:46:00:00:00:0f/17"
+ethernet_segment = "02:46:00:00:00:0f/17"
 system = "02:46:00:00:00:0f"
 LAG
 "#
@@ -96,7 +96,7 @@ fn the_forwarder_of_each_vlan() {
     let view = &state.election(es, |_| VlanId::new(331).ok()).views[0].1;
     assert!(view.fell_back && view.method == DfElection::Modulus);
     // A leg that is down takes no part: of two leaves V mod 2.
-    let (_, state) = made_under(&text("", ""), &["kelp-b et1"]);
+    let (_, state) = made_under(&text("", ""), &["kelp-b p1"]);
     assert_eq!(forwarder(&state, 331), "kelp-c");
 }
 
@@ -136,10 +136,10 @@ fn aliasing_local_bias_and_core_isolation() {
     assert!(state.passes_into(leg, Some("10.64.9.99".parse().unwrap()), vlan));
     assert!(!state.passes_into(leg, Some("10.64.9.17".parse().unwrap()), vlan));
     // In single-active mode the forwarder alone is used.
-    let (_, state) = made(&text("", "segment_mode = \"single-active\""));
+    let (_, state) = made(&text("", "ethernet_segment_mode = \"single-active\""));
     assert_eq!(addresses(&state), ["10.64.9.16"]);
     // A leaf that lost its underlay closes its leg if told so, and is left out.
-    let cuts = ["kelp-b et49", "kelp-b et50"];
+    let cuts = ["kelp-b p49", "kelp-b p50"];
     let (fabric, state) = made_under(&text("core_isolation = true\n", ""), &cuts);
     assert_eq!(state.isolated(), [device(&fabric, "kelp-b")]);
     assert_eq!(addresses(&state), ["10.64.9.17"]);
@@ -161,8 +161,8 @@ fn aliasing_local_bias_and_core_isolation() {
     assert!(state.isolated().is_empty());
     // What is lost later closes them too, in a state from another as in one made anew.
     let (fabric, whole) = made(&text("core_isolation = true\nisolated_by = \"sessions\"\n", ""));
-    let lost = felting::Condition::default().cut(&fabric, "cable kelp-b et49").unwrap();
-    let lost = lost.cut(&fabric, "cable kelp-b et50").unwrap();
+    let lost = felting::Condition::default().cut(&fabric, "cable kelp-b p49").unwrap();
+    let lost = lost.cut(&fabric, "cable kelp-b p50").unwrap();
     let (given, anew) = (whole.given(&lost), State::of(&fabric, &lost, &Progress::default()));
     assert_eq!(given.isolated(), [device(&fabric, "kelp-b")]);
     assert_eq!(format!("{given:?}"), format!("{anew:?}"));
@@ -179,7 +179,7 @@ fn leaves_of_one_distinguisher_are_seen_once_through_reflectors() {
                 "[[lag]]\non = \"kelp-*\"",
                 "[[lag]]\non = [\"kelp-a\", \"kelp-b\", \"kelp-c\"]",
             )
-            .replace("  \"silo-1 nic", "  \"kelp-d et[49-50] -- crest-[1-2] et4\",\n  \"silo-1 nic")
+            .replace("  \"silo-1 nic", "  \"kelp-d p[49-50] -- crest-[1-2] p4\",\n  \"silo-1 nic")
     };
     let used = |text: &str| {
         let (fabric, state) = made(text);

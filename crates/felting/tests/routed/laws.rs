@@ -1,4 +1,4 @@
-use felting::behavior::RouteSource;
+use felting::behaviour::RouteSource;
 use felting::scaffold::Scaffold;
 use felting::value::Family;
 use felting::{Condition, Fabric, Progress, State};

@@ -12,7 +12,7 @@ mod underlay;
 
 use std::fmt::Write as _;
 
-use felting::behavior::RouteKind;
+use felting::behaviour::RouteKind;
 use felting::fabric::{DeviceId, PresenceId};
 use felting::{Condition, Fabric, Progress, State};
 
@@ -92,13 +92,13 @@ pub(crate) const PLANT: &str = r#"
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = ["et[1-8] 25G", "et[49-52] 100G"]
+ports = ["p[1-8] 25G", "p[49-52] 100G"]
 
 [[pool]]
 name = "links"
@@ -142,5 +142,5 @@ gateway_mac = "02:46:00:00:00:01"
 
 pub(crate) const CABLES: &str = r#"
 [cabling]
-runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et[49-50] -- crest-[1-2] et2"]
+runs = ["kelp-a p[49-50] -- crest-[1-2] p1", "kelp-b p[49-50] -- crest-[1-2] p2"]
 "#;

@@ -1,4 +1,4 @@
-use felting::behavior::{NotPassed, SessionFault};
+use felting::behaviour::{NotPassed, SessionFault};
 use felting::fabric::SessionId;
 use felting::value::Family;
 use felting::{Fabric, State};
@@ -91,7 +91,7 @@ fn what_reflectors_pass_on() {
     let text = |clients: &str| {
         let plant = PLANT.replace("kelp-[a-b]", "kelp-[a-c]");
         format!(
-            "{plant}[cabling]\nruns = [\"kelp-a et[49-50] -- crest-[1-2] et1\", \"kelp-b et[49-50] -- crest-[1-2] et2\", \"kelp-c et[49-50] -- crest-[1-2] et3\"]\n\
+            "{plant}[cabling]\nruns = [\"kelp-a p[49-50] -- crest-[1-2] p1\", \"kelp-b p[49-50] -- crest-[1-2] p2\", \"kelp-c p[49-50] -- crest-[1-2] p3\"]\n\
              {OSPF}{ONE_AS}[[overlay]]\non = \"kelp-*\"\ntarget_pattern = \"42041:{{vni}}\"\n\
              [[session]]\non = \"kelp-*\"\nto = \"crest-1\"\n[[session]]\non = \"crest-1\"\nto = \"kelp-*\"\n{clients}"
         )
@@ -121,9 +121,9 @@ fn a_reflected_route_remembers_its_way() {
 name = "deep-1"
 number = 9
 role = "super-spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 [cabling]
-runs = ["kelp-a et49 -- crest-1 et1", "kelp-b et49 -- crest-2 et1", "crest-[1-2] et4 -- deep-1 et[1-2]"]
+runs = ["kelp-a p49 -- crest-1 p1", "kelp-b p49 -- crest-2 p1", "crest-[1-2] p4 -- deep-1 p[1-2]"]
 [[underlay]]
 on = ["crest-*", "kelp-*", "deep-1"]
 [[router]]

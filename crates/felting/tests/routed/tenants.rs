@@ -1,6 +1,6 @@
 use std::fmt::Write as _;
 
-use felting::behavior::{Apart, TenantSource};
+use felting::behaviour::{Apart, TenantSource};
 use felting::{Condition, Progress, State};
 
 use super::{CABLES, OVERLAY, PLANT, device, made, originated, presence};
@@ -37,13 +37,13 @@ address = "10.80.31.21/24"
 
 [[port]]
 on = "kelp-*"
-ports = "et1"
+ports = "p1"
 tagged = 310
 "#;
 
 fn with_hosts(more: &str) -> String {
     let cables = CABLES
-        .replace("et2\"]", "et2\", \"hull-1 nic1 -- kelp-a et1\", \"hull-2 nic1 -- kelp-b et1\"]");
+        .replace("p2\"]", "p2\", \"hull-1 nic1 -- kelp-a p1\", \"hull-2 nic1 -- kelp-b p1\"]");
     format!("{PLANT}{OVERLAY}{cables}{WEB}{HOSTS}{more}")
 }
 
@@ -264,7 +264,7 @@ fn flooding_by_list_and_by_group() {
     assert_eq!(list(""), ("10.64.9.12".to_owned(), None));
     let fixed = "replication = \"static\"\nflood_to = [\"10.64.9.11\", \"10.64.9.77\"]\n";
     assert_eq!(list(fixed), ("10.64.9.77".to_owned(), None));
-    let group = "replication = \"group\"\ngroup = \"239.64.3.10\"\n";
+    let group = "replication = \"multicast\"\nmulticast_group = \"239.64.3.10\"\n";
     assert_eq!(list(group), (String::new(), Some("239.64.3.10".to_owned())));
     // A VTEP that floods otherwise asked for no copies.
     assert_eq!(
@@ -278,13 +278,13 @@ fn the_active_router_of_a_shared_gateway() {
     // RFC 9568 section 6.4.3: the higher priority, then the higher address.
     let text = |keys: &str| {
         format!(
-            "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"et[1-8] 25G\"\n[[segment]]\nname = \"tides-web\"\nvlan = 310\nsubnet = \"10.80.31.0/24\"\n\
+            "[[switch]]\nname = \"kelp-[a-b]\"\nports = \"p[1-8] 25G\"\n[[segment]]\nname = \"tides-web\"\nvlan = 310\nsubnet = \"10.80.31.0/24\"\n\
              gateway = \"10.80.31.1\"\ngateway_kind = \"vrrp\"\naddress = \"10.80.31.2/24\"\non = \"kelp-*\"\n\
              differs = [{{ on = \"kelp-b\", address = \"10.80.31.3/24\"{keys} }}]\n"
         )
     };
-    let cable = "[[port]]\non = \"kelp-*\"\nports = \"et1\"\ntagged = \"310\"\n\
-                 [cabling]\nruns = \"kelp-a et1 -- kelp-b et1\"\n";
+    let cable = "[[port]]\non = \"kelp-*\"\nports = \"p1\"\ntagged = \"310\"\n\
+                 [cabling]\nruns = \"kelp-a p1 -- kelp-b p1\"\n";
     let cut = cable.replacen("tagged = \"310\"", "tagged = \"310\"\nenabled = false", 1);
     for (cable, keys, expected) in [
         (cable, "", &["kelp-b"][..]),

@@ -1,4 +1,4 @@
-use felting::behavior::{AdjacencyFault, NoRoute};
+use felting::behaviour::{AdjacencyFault, NoRoute};
 use felting::fabric::DeviceId;
 use felting::value::IpPrefix;
 use felting::{Fabric, Progress, State};
@@ -10,13 +10,13 @@ fn fault(more: &str) -> Option<AdjacencyFault> {
     let (fabric, state) = made(&format!("{PLANT}{CABLES}{more}"));
     let switch = device(&fabric, "kelp-b");
     let router = fabric.router_of(switch).unwrap();
-    let uplink = router.interfaces.iter().find(|&id| fabric.interface_name(id).starts_with("et49"));
+    let uplink = router.interfaces.iter().find(|&id| fabric.interface_name(id).starts_with("p49"));
     let adjacency = state.underlay().adjacency_of(uplink.unwrap()).unwrap();
     adjacency.fault
 }
 
 #[test]
-fn what_keeps_neighbors_apart() {
+fn what_keeps_neighbours_apart() {
     let ospf = |differs: &str| {
         format!(
             "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\ndiffers = [{{ on = \"kelp-b\", {differs} }}]\n"
@@ -67,7 +67,7 @@ fn what_keeps_neighbors_apart() {
     ] {
         assert_eq!(fault(&text), expected, "{what}");
     }
-    let mtu = "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\n[[port]]\non = \"kelp-b\"\nports = \"et49\"\nmtu = 1500\n[[port]]\non = \"crest-1\"\nports = \"et2\"\nmtu = 9216\n";
+    let mtu = "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\n[[port]]\non = \"kelp-b\"\nports = \"p49\"\nmtu = 1500\n[[port]]\non = \"crest-1\"\nports = \"p2\"\nmtu = 9216\n";
     assert_eq!(fault(mtu), Some(AdjacencyFault::MtuClash), "RFC 2328 section 10.6");
     let same = "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\n[[router]]\non = [\"crest-1\", \"kelp-b\"]\nrouter_id = \"10.64.8.9\"\n";
     assert_eq!(fault(same), Some(AdjacencyFault::RouterIdSame), "RFC 2328 section 10.5");
@@ -80,7 +80,7 @@ fn route(state: &State, at: &str, prefix: &str) -> Option<(u32, Vec<String>)> {
     let toward = state.toward(prefix);
     let router = fabric.device(device(fabric, at)).router.unwrap();
     toward.routes[router].as_ref().map(|route| {
-        let name = |hop: &felting::behavior::Hop| {
+        let name = |hop: &felting::behaviour::Hop| {
             format!(
                 "{} {}",
                 fabric.interface_name(hop.interface),
@@ -101,19 +101,19 @@ fn equal_costs_share_and_limits_cut_them() {
     let ospf = "[[underlay]]\non = [\"crest-*\", \"kelp-*\"]\n";
     let all = format!("{PLANT}{CABLES}{ospf}");
     let (_, state) = made(&all);
-    let both = hops(20, &["et49 crest-1", "et50 crest-2"]);
+    let both = hops(20, &["p49 crest-1", "p50 crest-2"]);
     assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), both);
     // A cheaper link takes all.
     let (_, state) =
-        made(&format!("{all}[[interface]]\non = \"kelp-a\"\nport = \"et50\"\ncost = 5\n"));
-    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), hops(15, &["et50 crest-2"]));
+        made(&format!("{all}[[interface]]\non = \"kelp-a\"\nport = \"p50\"\ncost = 5\n"));
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), hops(15, &["p50 crest-2"]));
     // The cost is that of the end that sends (RFC 2328 section 16.1): the way back is as before.
     let back = route(&state, "kelp-b", "10.64.8.11/32");
-    assert_eq!(back, hops(20, &["et49 crest-1", "et50 crest-2"]));
+    assert_eq!(back, hops(20, &["p49 crest-1", "p50 crest-2"]));
     let (_, state) = made(&format!("{all}[[router]]\non = \"kelp-a\"\nmax_paths = 1\n"));
-    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), hops(20, &["et49 crest-1"]));
-    let (_, state) = made_under(&all, &["cable kelp-b et49"]);
-    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), hops(20, &["et50 crest-2"]));
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), hops(20, &["p49 crest-1"]));
+    let (_, state) = made_under(&all, &["cable kelp-b p49"]);
+    assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), hops(20, &["p50 crest-2"]));
 }
 
 #[test]
@@ -123,9 +123,9 @@ fn over_the_peer_link_where_the_uplinks_are_lost() {
         r#"
 [cabling]
 runs = [
-  "kelp-a et[49-50] -- crest-[1-2] et1",
-  "kelp-b et[49-50] -- crest-[1-2] et2",
-  "kelp-a et[51-52] -- kelp-b et[51-52]",
+  "kelp-a p[49-50] -- crest-[1-2] p1",
+  "kelp-b p[49-50] -- crest-[1-2] p2",
+  "kelp-a p[51-52] -- kelp-b p[51-52]",
 ]
 [[underlay]]
 on = ["crest-*", "kelp-*"]
@@ -137,7 +137,7 @@ peer_link = "peer"
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[51-52]"
+ports = "p[51-52]"
 tagged = 3900
 [[interface]]
 on = "kelp-*"
@@ -147,11 +147,11 @@ cost = 100
 "#
     );
     let (_, state) = made(&text);
-    assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), hops(10, &["et49 crest-1"]));
-    let cuts = ["kelp-a et49", "kelp-a et50"];
+    assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), hops(10, &["p49 crest-1"]));
+    let cuts = ["kelp-a p49", "kelp-a p50"];
     let (_, state) = made_under(&text, &cuts);
     assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), hops(110, &["VLAN 3900 kelp-b"]));
-    let (_, state) = made_under(&text, &["kelp-a et49", "kelp-a et50", "peer link of kelp"]);
+    let (_, state) = made_under(&text, &["kelp-a p49", "kelp-a p50", "peer link of kelp"]);
     assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), None);
 }
 
@@ -245,7 +245,7 @@ on = "kelp-*"
     let all = format!("{PLANT}{CABLES}{bgp}");
     let (_, state) = made(&all);
     let leaf = route(&state, "kelp-a", "10.64.8.12/32");
-    assert_eq!(leaf, hops(2, &["et49 crest-1", "et50 crest-2"]));
+    assert_eq!(leaf, hops(2, &["p49 crest-1", "p50 crest-2"]));
     // RFC 4271 section 9.1.2: the spines share an AS number, so neither has the other's loopback.
     assert_eq!(route(&state, "crest-1", "10.64.8.2/32"), None);
     // RFC 8212: without a policy nothing passes.
@@ -254,13 +254,13 @@ on = "kelp-*"
     assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), None);
     let (_, state) =
         made(&format!("{closed}[[router]]\non = \"kelp-*\"\npolicy_required = false\n"));
-    assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), hops(1, &["et49 crest-1"]));
+    assert_eq!(route(&state, "kelp-a", "10.64.8.1/32"), hops(1, &["p49 crest-1"]));
     // A policy that stops one leaf's loopback.
     let stopped = all.replace("import = \"everything\"", "import = \"no-twelve\"");
     let (_, state) =
         made(&format!("{stopped}[[policy]]\nname = \"no-twelve\"\ndeny = \"10.64.8.12/32\"\n"));
     assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), None);
-    assert_eq!(route(&state, "crest-1", "10.64.8.11/32"), hops(1, &["et1 kelp-a"]));
+    assert_eq!(route(&state, "crest-1", "10.64.8.11/32"), hops(1, &["p1 kelp-a"]));
 }
 
 #[test]
@@ -289,7 +289,7 @@ base = 65000
 on = "kelp-*"
 "#
     );
-    let both = hops(2, &["et49 crest-1", "et50 crest-2"]);
+    let both = hops(2, &["p49 crest-1", "p50 crest-2"]);
     let (_, state) = made(&text);
     assert_eq!(route(&state, "kelp-a", "10.64.8.12/32"), both);
     assert_eq!(route(&state, "kelp-a", "2001:db8:64:8::c/128"), both);
@@ -309,7 +309,7 @@ fn a_wan_is_crossed_by_static_routes_both_ways() {
         |state: &State, from: &str, to: &str| state.delivers(router(from), to.parse().unwrap());
     assert_eq!(delivers(&state, "inlet-a", "10.64.40.41"), Ok(()));
     assert_eq!(delivers(&state, "skerry-a", "10.64.9.17"), Ok(()));
-    let (_, cut) = made_under(&text, &["skerry-a et49"]);
+    let (_, cut) = made_under(&text, &["skerry-a p49"]);
     assert_eq!(delivers(&cut, "inlet-a", "10.64.40.41"), Err(NoRoute::Down(router("inlet-a"))));
     let sessions = |state: &State, name: &str| {
         let router: DeviceId = device(&fabric, name);
@@ -353,9 +353,9 @@ fn values_follow_from_numbers_and_can_be_pinned() {
     let (fabric, _) = made(&text("pair", pair));
     assert_eq!((allotted(&fabric, "kelp-a").0, allotted(&fabric, "kelp-b").0), (64911, 64911));
     // Another switch renumbers nobody; what is pinned is pinned.
-    let more = "[[switch]]\nname = \"kelp-0\"\nnumber = 5\nrole = \"leaf\"\nports = \"et[49-50] 100G\"\n\
+    let more = "[[switch]]\nname = \"kelp-0\"\nnumber = 5\nrole = \"leaf\"\nports = \"p[49-50] 100G\"\n\
         [[router]]\non = \"kelp-a\"\nas_number = 65099\nrouter_id = \"192.0.2.99\"\n\
-        [[port]]\non = \"kelp-a\"\nports = \"et49\"\naddress = \"10.64.3.1/31\"\n";
+        [[port]]\non = \"kelp-a\"\nports = \"p49\"\naddress = \"10.64.3.1/31\"\n";
     let (fabric, _) = made(&text("switch", more));
     assert_eq!(allotted(&fabric, "kelp-b"), (64912, "192.0.2.12".to_owned(), links));
     let pinned = vec!["10.64.3.1/31".to_owned(), "10.64.0.179/31".to_owned()];
@@ -437,7 +437,7 @@ fn static_routes_lead_by_addresses_and_switches() {
         state.delivers(router(&fabric, from), to.parse().unwrap())
     };
     let far = "[[router]]\non = \"crest-2\"\nloopback = [\"10.64.8.2\", \"198.51.100.7\"]\n";
-    // By the address of a link, and by a neighbor's name.
+    // By the address of a link, and by a neighbour's name.
     for via in ["10.64.0.178", "crest-2"] {
         let more =
             format!("{far}[[route]]\non = \"kelp-a\"\nto = \"198.51.100.0/24\"\nvia = \"{via}\"\n");
@@ -469,7 +469,7 @@ fn who_is_cut_off_by_a_policy_is_the_example() {
     let text = rule
         .broken
         .replace("name = \"kelp-[a-b]\"", "name = \"kelp-[a-c]\"")
-        .replace("kelp-[a-b] et50 -- crest-2 et[1-2]", "kelp-[a-c] et50 -- crest-2 et[1-3]");
+        .replace("kelp-[a-b] p50 -- crest-2 p[1-2]", "kelp-[a-c] p50 -- crest-2 p[1-3]");
     let fabric = Fabric::from_text("policy.toml", &text);
     let report = fabric.check();
     let told: Vec<_> = report.findings.iter().filter(|one| one.rule.id == rule.id).collect();
@@ -495,17 +495,17 @@ fn a_static_route_on_the_way_parts_leaves_that_are_alike() {
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 [[switch]]
 name = "causeway-1"
 number = 9
 role = "super-spine"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 [[switch]]
 name = "kelp-[a-f]"
 number = 11
 role = "leaf"
-ports = "et49 100G"
+ports = "p49 100G"
 [[pool]]
 name = "links"
 gives = "links"
@@ -533,8 +533,8 @@ on = "kelp-*"
 flood_to = ["10.64.9.11", "10.64.9.12", "10.64.9.13", "10.64.9.14", "10.64.9.15", "10.64.9.16"]
 [cabling]
 runs = [
-  "kelp-[a-c] et49 -- crest-1 et[1-3]", "kelp-[d-f] et49 -- crest-2 et[1-3]",
-  "crest-[1-2] et4 -- causeway-1 et[1-2]",
+  "kelp-[a-c] p49 -- crest-1 p[1-3]", "kelp-[d-f] p49 -- crest-2 p[1-3]",
+  "crest-[1-2] p4 -- causeway-1 p[1-2]",
 ]
 {route}"#
         )

@@ -78,13 +78,13 @@ fn overlay() {
     hold(&[
         (
             "a source that the other end expects is a source",
-            "overlay-source-clash",
+            "session-source-clash",
             &[("source = \"10.64.0.193\"", "source = \"10.64.8.12\"")],
             &[],
         ),
         (
             "more hops than there are do no harm",
-            "overlay-multihop-missing",
+            "session-multihop-missing",
             &[
                 ("differs = [{ on = \"kelp-b\", without = \"multihop\" }]\n", ""),
                 ("multihop = 2", "multihop = 9"),
@@ -93,29 +93,29 @@ fn overlay() {
         ),
         (
             "a router that does not check whether its peer is connected dials one hop with a TTL of 1 (RFC 4271 5.1.3)",
-            "overlay-multihop-missing",
+            "session-multihop-missing",
             &[("[[segment]]", "[[router]]\non = \"kelp-b\"\nconnected_check = false\n[[segment]]")],
             &[],
         ),
         (
             "a family that one end alone activates is told at the other",
-            "overlay-family-inactive",
+            "session-family-one-sided",
             &[("families = \"ipv4\"", "families = [\"evpn\", \"ipv4\"]")],
-            &["overlay-family-inactive at crest-*"],
+            &["session-family-one-sided at crest-*"],
         ),
         (
             "one of two reflectors that passes nothing between two of its peers is half of the redundancy",
-            "overlay-client-missing",
+            "overlay-reflector-client-missing",
             &[(
                 "[[session]]\non = \"crest-*\"\nto = \"kelp-[b-c]\"\n",
                 "[[session]]\non = \"crest-1\"\nto = \"kelp-[b-c]\"\nclient = true\n\
                  [[session]]\non = \"crest-2\"\nto = \"kelp-[b-c]\"\n",
             )],
-            &["overlay-client-missing at crest-2"],
+            &["overlay-reflector-client-missing at crest-2"],
         ),
         (
             "one that is no client hears of all clients, and they of it (RFC 4456 section 6)",
-            "overlay-client-missing",
+            "overlay-reflector-client-missing",
             &[(
                 "[[session]]\non = \"crest-*\"\nto = \"kelp-[b-c]\"\n",
                 "[[session]]\non = \"crest-*\"\nto = \"kelp-b\"\nclient = true\n\
@@ -194,7 +194,7 @@ fn endpoints() {
         ),
         (
             "the last address that a host of the subnet can have",
-            "endpoint-mask-clash",
+            "endpoint-prefix-length-clash",
             &[("10.80.31.21/16", "10.80.31.254/24")],
             &[],
         ),
@@ -215,7 +215,7 @@ fn sites() {
     hold(&[
         (
             "a bound that the path just keeps",
-            "site-no-path-within-bound",
+            "site-path-too-slow",
             &[("delay_bound = \"2ms\"", "delay_bound = \"4ms\"")],
             &[],
         ),

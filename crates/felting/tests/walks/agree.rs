@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::net::IpAddr;
 
-use felting::behavior::{Import, RouteKind};
+use felting::behaviour::{Import, RouteKind};
 use felting::scaffold::Scaffold;
 use felting::value::{Family, Replication};
 use felting::{Condition, Fabric, Progress, State};
@@ -23,8 +23,8 @@ const MORE_FAULTS: &[(&str, &str)] = &[
     ("protocol = \"ospf\"", "protocol = \"bgp\""),
     ("client = true\n", "client = true\ndiffers = [{ on = \"spine-1\", client = false }]\n"),
     ("client = true\n", ""),
-    ("\"leaf-01a et[49-50] -- spine-[1-2] et1\",", "\"leaf-01a et49 -- spine-1 et1\","),
-    ("\"leaf-01a et[51-52] -- leaf-01b et[51-52]\",", "\"leaf-01a et51 -- leaf-01b et51\","),
+    ("\"leaf-01a p[49-50] -- spine-[1-2] p1\",", "\"leaf-01a p49 -- spine-1 p1\","),
+    ("\"leaf-01a p[51-52] -- leaf-01b p[51-52]\",", "\"leaf-01a p51 -- leaf-01b p51\","),
     (
         "gateway_mac = \"02:00:00:00:00:01\"",
         "gateway_mac = \"02:00:00:00:00:01\"\nirb = \"asymmetric\"",
@@ -92,7 +92,7 @@ fn floods_where_asked(state: &State) -> usize {
         let received = state.received(switch, &Progress::default());
         for (presence, _) in fabric.presences().filter(|(_, one)| one.switch == switch) {
             let Some(list) = state.floods(presence) else { continue };
-            if list.replication != Replication::HeadEnd {
+            if list.replication != Replication::Ingress {
                 continue;
             }
             let listed: BTreeSet<IpAddr> = list.targets.iter().map(|one| one.address).collect();

@@ -36,7 +36,7 @@ pub(crate) fn compare(made: &dyn Fn(&str) -> Fabric, pairs: &[(String, String)])
     for (from, to) in pairs {
         let _ = writeln!(
             expected,
-            "[[expect]]\nfrom = \"{from}\"\nto = \"{to}\"\ndespite = \"any one cable or switch\""
+            "[[expect]]\nfrom = \"{from}\"\nto = \"{to}\"\ndespite = \"any-cable-or-switch\""
         );
     }
     let fabric = made(&expected);
@@ -54,7 +54,8 @@ pub(crate) fn with(files: &Memory, more: &str) -> Fabric {
     let mut overlay = Memory::default();
     overlay.insert("more.toml", more);
     let layers: [(&dyn Files, &str); 2] = [(files, "fabric.toml"), (&overlay, "more.toml")];
-    let fabric = Fabric::from_layers(&layers);
+    let fabric =
+        felting::Statements::read(&layers, &Progress::default()).compile(&Progress::default());
     assert!(fabric.is_complete(), "{:#?}", fabric.faults());
     fabric
 }
@@ -163,8 +164,8 @@ fn room_is_judged_as_when_tried() {
     let plan = Scaffold { pairs: 2, hosts: 4, segments: 2, ..Scaffold::default() };
     let (whole, pairs) = peopled(&plan);
     let small = |what: &str| format!("{what}mtu = 1500\n");
-    let peer = "name = \"peer\"\nports = \"et[51-52]\"\n";
-    let half = "name = \"host-001\"\ngroup = 1\nports = \"et1\"\n";
+    let peer = "name = \"peer\"\nports = \"p[51-52]\"\n";
+    let half = "name = \"host-001\"\ngroup = 1\nports = \"p1\"\n";
     let on_one = format!("{half}differs = [{{ on = \"leaf-01b\", mtu = 1500 }}]\n");
     for (from, to) in
         [(peer, peer.to_owned()), (peer, small(peer)), (half, small(half)), (half, on_one)]
@@ -176,7 +177,7 @@ fn room_is_judged_as_when_tried() {
         for (from, to) in &pairs {
             let _ = writeln!(
                 expected,
-                "[[expect]]\nfrom = \"{from}\"\nto = \"{to}\"\nmtu = {LEAST}\ndespite = \"any one cable or switch\""
+                "[[expect]]\nfrom = \"{from}\"\nto = \"{to}\"\nmtu = {LEAST}\ndespite = \"any-cable-or-switch\""
             );
         }
         let fabric = read(&format!("{text}{expected}"));
@@ -236,7 +237,11 @@ fn what_arrives_and_must_not_is_laid_to_what_lets_it_through() {
     let found = |more: &str| {
         let mut overlay = Memory::default();
         overlay.insert("more.toml", more);
-        let fabric = Fabric::from_layers(&[(&disk, "fabric.toml"), (&overlay, "more.toml")]);
+        let fabric = felting::Statements::read(
+            &[(&disk, "fabric.toml"), (&overlay, "more.toml")],
+            &Progress::default(),
+        )
+        .compile(&Progress::default());
         assert!(fabric.is_complete(), "{:#?}", fabric.faults());
         let findings = fabric.check().findings;
         let laid = |finding: &felting::Finding| {

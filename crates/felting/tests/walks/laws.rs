@@ -77,7 +77,7 @@ fn hold_of_one(fabric: &Fabric, walk: &Walk) {
 fn of_the_demos() {
     for name in ["saltmarsh", "saltmarsh-stormy"] {
         let fabric = demo(name);
-        for cuts in [&[][..], &["kelp-a"], &["peer link of reed"], &["jetty 2/ge23"]] {
+        for cuts in [&[][..], &["kelp-a"], &["peer link of reed"], &["jetty 2/p23"]] {
             let condition = without(&fabric, cuts);
             for options in [Options::BY_HASH, Options::ALL] {
                 let (state, walks) = walks(&fabric, &condition, options);

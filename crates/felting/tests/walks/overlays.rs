@@ -22,16 +22,16 @@ const VARIANTS: &[(&str, Changes)] = &[
         &[
             (
                 OVERLAY,
-                "target_pattern = \"65000:{vni}\"\nreplication = \"group\"\n\
+                "target_pattern = \"65000:{vni}\"\nreplication = \"multicast\"\n\
                  rendezvous = \"10.32.0.101\"\nsuppression = false\n",
             ),
             ("protocol = \"ospf\"", "protocol = \"ospf\"\nmulticast = true"),
-            ("vlan = 101\n", "vlan = 101\ngroup = \"239.1.1.1\"\n"),
-            ("vlan = 102\n", "vlan = 102\ngroup = \"239.1.1.2\"\n"),
+            ("vlan = 101\n", "vlan = 101\nmulticast_group = \"239.1.1.1\"\n"),
+            ("vlan = 102\n", "vlan = 102\nmulticast_group = \"239.1.1.2\"\n"),
         ],
     ),
     (
-        "by head-end copies, unsuppressed",
+        "by ingress replication, unsuppressed",
         &[(OVERLAY, "target_pattern = \"65000:{vni}\"\nsuppression = false\n")],
     ),
     (
@@ -190,8 +190,8 @@ fn of_a_single_active_segment_one_leaf_forwards() {
     let next = whole.find("[[lag]]\non = \"leaf-02\"").unwrap();
     let text = format!("{}{ACCESS}{}", &whole[..host], &whole[next..])
         .replace(
-            "host-001 nic[1-2] -- leaf-01 et[1-2]\"",
-            "host-001 nic1 -- quay ge1\", \"quay ge3 -- leaf-01 et9\", \"quay ge4 -- leaf-03 et9\"",
+            "host-001 nic[1-2] -- leaf-01 p[1-2]\"",
+            "host-001 nic1 -- quay p1\", \"quay p3 -- leaf-01 p9\", \"quay p4 -- leaf-03 p9\"",
         )
         .replace(
             "name = \"host-[001-002]\"",
@@ -212,8 +212,8 @@ fn of_a_single_active_segment_one_leaf_forwards() {
         (&[][..], "leaf-03"),
         (&["leaf-01"], "leaf-03"),
         (&["leaf-03"], "leaf-01"),
-        (&["cable leaf-03 et9"], "leaf-01"),
-        (&["leaf-03 et49", "leaf-03 et50"], "leaf-01"),
+        (&["cable leaf-03 p9"], "leaf-01"),
+        (&["leaf-03 p49", "leaf-03 p50"], "leaf-01"),
     ] {
         let made = walk(&fabric, cuts, "m-1", "m-2", Options::ALL);
         assert!(made.arrives(), "{cuts:?}");
@@ -226,7 +226,7 @@ fn of_a_single_active_segment_one_leaf_forwards() {
     }
     let expected = format!(
         "{text}\n[[expect]]\nfrom = \"m-1\"\nto = \"m-2\"\ndespite = [\"leaf-01\", \"leaf-03\", \
-         \"cable leaf-01 et9\", \"cable leaf-03 et9\"]\n"
+         \"cable leaf-01 p9\", \"cable leaf-03 p9\"]\n"
     );
     let fabric = read(&expected);
     let state = State::of(&fabric, &Condition::default(), &Progress::default());
@@ -237,31 +237,31 @@ fn of_a_single_active_segment_one_leaf_forwards() {
 const ACCESS: &str = r#"
 [[switch]]
 name = "quay"
-ports = "ge[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[port]]
 on = "quay"
-ports = "ge[1-2]"
+ports = "p[1-2]"
 tagged = "101-102"
 
 [[lag]]
 on = "quay"
 name = "up-1"
-ports = "ge3"
+ports = "p3"
 tagged = "101-102"
 
 [[lag]]
 on = "quay"
 name = "up-2"
-ports = "ge4"
+ports = "p4"
 tagged = "101-102"
 
 [[lag]]
 on = ["leaf-01", "leaf-03"]
 name = "quay"
-ports = "et9"
+ports = "p9"
 tagged = "101-102"
-segment_id = "02:46:00:00:00:0f/17"
-segment_mode = "single-active"
+ethernet_segment = "02:46:00:00:00:0f/17"
+ethernet_segment_mode = "single-active"
 
 "#;

@@ -64,5 +64,5 @@ fn classes_stand_for_their_members() {
         assert!(whole.contains(from), "{from}");
         compare(&read(&whole.replacen(from, to, 1)), &Condition::default());
     }
-    compare(&fabric, &Condition::default().cut(&fabric, "leaf-1-01a et49").unwrap());
+    compare(&fabric, &Condition::default().cut(&fabric, "leaf-1-01a p49").unwrap());
 }

@@ -42,12 +42,12 @@ fn over_the_demo() {
     let mut page = String::new();
     for (from, to, cuts) in [
         ("web-1", "web-2", &[][..]),
-        ("web-1", "web-2", &["kelp-a et49", "kelp-a et50"]),
+        ("web-1", "web-2", &["kelp-a p49", "kelp-a p50"]),
         ("web-1", "solver-2", &[]),
         ("solver-1", "tides-files-1", &[]),
         ("imager-1", "gauge", &["skiff-1 nic1"]),
         ("gauge", "imager-2", &[]),
-        ("lathe", "eye-2", &["jetty 2/ge23"]),
+        ("lathe", "eye-2", &["jetty 2/p23"]),
         ("web-1", "desk-1", &[]),
         ("imager-2", "campus", &[]),
         ("campus", "lathe", &[]),
@@ -64,7 +64,7 @@ fn over_the_demo() {
 const OVER_WAN: &str = r#"
 [[port]]
 on = "inlet-a"
-ports = "et5"
+ports = "p5"
 untagged = 360
 
 [[host]]
@@ -88,7 +88,7 @@ host = "buoy-1"
 address = "10.83.60.11/24"
 
 [cabling]
-runs = ["log-1 nic1 -- inlet-a et5", "buoy-1 nic1 -- skerry-a et1"]
+runs = ["log-1 nic1 -- inlet-a p5", "buoy-1 nic1 -- skerry-a p1"]
 "#;
 
 /// Two static routes lead over two paths: both are used, and one when the other is down.
@@ -106,9 +106,9 @@ fn over_a_wan() {
         names.join(" ")
     };
     assert_eq!(paths(&[]), "radio fibre");
-    assert_eq!(paths(&["skerry-a et12"]), "fibre");
-    assert_eq!(paths(&["inlet-a et52"]), "radio");
-    let cut = walk(&fabric, &["skerry-a et11", "skerry-a et12"], "buoy", "buoy-log", Options::ALL);
+    assert_eq!(paths(&["skerry-a p12"]), "fibre");
+    assert_eq!(paths(&["inlet-a p52"]), "radio");
+    let cut = walk(&fabric, &["skerry-a p11", "skerry-a p12"], "buoy", "buoy-log", Options::ALL);
     assert!(!cut.arrives());
 }
 
@@ -117,11 +117,11 @@ const INTER_VLAN: &str = r#"
 [[switch]]
 name = "pier-[1-2]"
 number = 1
-ports = "et[1-8] 1G"
+ports = "p[1-8] 1G"
 
 [[switch]]
 name = "quay"
-ports = "ge[1-4] 1G"
+ports = "p[1-4] 1G"
 
 [[segment]]
 name = "benches"
@@ -148,37 +148,37 @@ on = "pier-2"
 
 [[port]]
 on = "pier-1"
-ports = "et1"
+ports = "p1"
 tagged = "420-421"
 
 [[port]]
 on = "quay"
-ports = "ge1"
+ports = "p1"
 tagged = "420-421"
 
 [[port]]
 on = "quay"
-ports = "ge2"
+ports = "p2"
 untagged = 420
 
 [[port]]
 on = "quay"
-ports = "ge3"
+ports = "p3"
 untagged = 421
 
 [[port]]
 on = "pier-2"
-ports = "et1"
+ports = "p1"
 untagged = 422
 
 [[port]]
 on = "pier-1"
-ports = "et8"
+ports = "p8"
 address = "10.64.0.0/31"
 
 [[port]]
 on = "pier-2"
-ports = "et8"
+ports = "p8"
 address = "10.64.0.1/31"
 
 [[underlay]]
@@ -221,11 +221,11 @@ gateway = "10.82.122.1"
 
 [cabling]
 runs = [
-  "quay ge1 -- pier-1 et1",
-  "bench-1 nic1 -- quay ge2",
-  "camera-1 nic1 -- quay ge3",
-  "desk-1 nic1 -- pier-2 et1",
-  "pier-1 et8 -- pier-2 et8",
+  "quay p1 -- pier-1 p1",
+  "bench-1 nic1 -- quay p2",
+  "camera-1 nic1 -- quay p3",
+  "desk-1 nic1 -- pier-2 p1",
+  "pier-1 p8 -- pier-2 p8",
 ]
 "#;
 

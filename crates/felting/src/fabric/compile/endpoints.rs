@@ -8,7 +8,7 @@ use super::made::Made;
 use super::tenants::{VrfNames, find_vrf};
 use crate::diagnostic::At;
 use crate::fabric::{
-    Arenas, Condition, DeviceId, DeviceKind, Endpoint, Expectation, Loss, NetworkId, Scope,
+    Arenas, Condition, DeviceId, DeviceKind, Dhcp, Endpoint, Expectation, Loss, NetworkId,
     SegmentId,
 };
 use crate::source::{Document, FaultKind, Faults, Many};
@@ -102,8 +102,8 @@ impl Made<'_> {
         found.map(|id| At::new(id, name.span))
     }
 
-    pub(super) fn scopes(&mut self, document: &Document) {
-        for thing in self.named(&document.scopes, |keys| &keys.name) {
+    pub(super) fn dhcps(&mut self, document: &Document) {
+        for thing in self.named(&document.dhcps, |keys| &keys.name) {
             let keys = &thing.layers;
             let Some(segment) = keys.segment().and_then(|name| self.segment(name)) else {
                 continue;
@@ -121,10 +121,10 @@ impl Made<'_> {
                 }
                 found.map(|id| At::new(id, name.span))
             });
-            self.fabric.scopes.push(Scope {
+            self.fabric.dhcps.push(Dhcp {
                 segment,
                 addresses: keys.addresses().map(|all| all.value.0.clone()).unwrap_or_default(),
-                exclude: keys.exclude().map(|all| all.value.0.clone()).unwrap_or_default(),
+                except: keys.except().map(|all| all.value.0.clone()).unwrap_or_default(),
                 routers: keys.router().map(|all| all.value.0.clone()).unwrap_or_default(),
                 server,
                 name: At::new(thing.name, thing.span),
@@ -166,17 +166,17 @@ pub(super) fn expectations(
         for text in keys.despite.iter().flat_map(|list| &list.value.0) {
             let loss = match text.value.as_str() {
                 "nothing" => Loss::Nothing,
-                "any one cable" => Loss::AnyCable,
-                "any one switch" => Loss::AnySwitch,
-                "any one cable or switch" => Loss::AnyCableOrSwitch,
+                "any-cable" => Loss::AnyCable,
+                "any-switch" => Loss::AnySwitch,
+                "any-cable-or-switch" => Loss::AnyCableOrSwitch,
                 thing => {
                     if let Err(error) = Condition::default().cut(fabric, thing) {
                         faults.add(
                             FaultKind::UnknownName,
                             text.span,
                             error.to_string(),
-                            "expected `any one cable or switch`, or one thing that can be lost",
-                            "name a switch, a port, \"cable kelp-a et1\" or \"peer link of kelp\"",
+                            "expected `any-cable-or-switch`, or one thing that can be lost",
+                            "name a switch, a port, \"cable kelp-a p1\" or \"peer link of kelp\"",
                         );
                         continue;
                     }

@@ -1,16 +1,16 @@
 use rustc_hash::FxHashMap;
 
 use crate::fabric::{Arenas, EthernetSegment, EthernetSegmentId, LagId};
-use crate::value::{Esi, SegmentIdentifier};
+use crate::value::{Esi, EthernetSegmentIdentifier};
 
 /// Joins the LAGs that name one Ethernet segment.
 pub(super) fn join(fabric: &mut Arenas) {
     let mut known: FxHashMap<Esi, EthernetSegmentId> = FxHashMap::default();
     for lag in fabric.lags.ids() {
-        let Some(written) = fabric.lags[lag].segment_id else { continue };
+        let Some(written) = fabric.lags[lag].ethernet_segment else { continue };
         let id = match written.value {
-            SegmentIdentifier::Written(id) => Some(id),
-            SegmentIdentifier::FromLacp => from_lacp(fabric, lag),
+            EthernetSegmentIdentifier::Written(id) => Some(id),
+            EthernetSegmentIdentifier::FromLacp => from_lacp(fabric, lag),
         };
         // Without a partner there is nothing yet to make the identifier of.
         // A reserved one names no segment: that is a finding, and nothing hangs together by it.

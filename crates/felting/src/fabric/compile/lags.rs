@@ -12,7 +12,7 @@ use crate::fabric::{
 };
 use crate::id::{IdRange, IdVec};
 use crate::source::{BondKeys, Document, FaultKind, LagKeys, Layers, MemberKeys, NetworkKeys};
-use crate::value::{BondProtocol, Protocol, SegmentMode, VlanSet};
+use crate::value::{BondProtocol, EthernetSegmentMode, Protocol, VlanSet};
 
 impl Made<'_> {
     pub(super) fn port_settings(&mut self, document: &Document) {
@@ -131,10 +131,10 @@ impl Made<'_> {
             system: keys.system().copied(),
             system_priority: keys.system_priority().copied(),
             addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),
-            segment_id: keys.segment_id().copied(),
+            ethernet_segment: keys.ethernet_segment().copied(),
             segment: None,
-            segment_mode: keys.segment_mode().at(span),
-            segment_preference: keys.segment_preference().copied(),
+            ethernet_segment_mode: keys.ethernet_segment_mode().at(span),
+            ethernet_segment_preference: keys.ethernet_segment_preference().copied(),
             tree: TreePort {
                 edge: keys.edge().at(span),
                 runs: keys.tree().value(),
@@ -326,10 +326,10 @@ impl Made<'_> {
                 system: None,
                 system_priority: None,
                 addresses: Vec::new(),
-                segment_id: None,
+                ethernet_segment: None,
                 segment: None,
-                segment_mode: At::new(SegmentMode::AllActive, span),
-                segment_preference: None,
+                ethernet_segment_mode: At::new(EthernetSegmentMode::AllActive, span),
+                ethernet_segment_preference: None,
                 tree: TreePort {
                     edge: unsaid.edge().at(span),
                     runs: unsaid.tree().value(),

@@ -43,7 +43,7 @@ impl Made<'_> {
         found.map(|port| At::new(port, name.span))
     }
 
-    /// The two names of a text such as `inlet-a et52`, or a fault that shows an example.
+    /// The two names of a text such as `inlet-a p52`, or a fault that shows an example.
     pub(super) fn switch_and_port(
         &mut self,
         text: &At<SmolStr>,

@@ -25,7 +25,7 @@ impl Made<'_> {
                         FaultKind::BadValue,
                         thing.span,
                         format!("the WAN path {} has {} ends", thing.name, written.len()),
-                        "expected two ends, such as [\"inlet-a et52\", \"skerry-a et1\"]",
+                        "expected two ends, such as [\"inlet-a p52\", \"skerry-a p1\"]",
                         "write one [[wan]] a path",
                     );
                 }
@@ -41,9 +41,9 @@ impl Made<'_> {
         }
     }
 
-    /// The port that a text such as `inlet-a et52` means.
+    /// The port that a text such as `inlet-a p52` means.
     fn wan_end(&mut self, text: &At<SmolStr>) -> Option<At<PortId>> {
-        let (device, port) = self.switch_and_port(text, "inlet-a et52")?;
+        let (device, port) = self.switch_and_port(text, "inlet-a p52")?;
         let found = self.names.one(&device, Some(DeviceKind::Switch), self.faults)?;
         self.port(found, &port)
     }

@@ -111,20 +111,18 @@ impl<'s> Written<'s> {
                 IdRange::new(PortId::from_index(first + start), PortId::from_index(first + end))
             };
             let end = spec + place.specs;
-            let span = place.id.span;
             let keys = place.keys;
             let device = &fabric.devices[device];
             members.push(StackMember {
                 id: place.id,
-                priority: Layers::only(keys).priority().at(span),
-                priority_written: keys.priority.is_some(),
+                priority: keys.priority,
                 mac: keys.mac.map_or_else(
                     || MacAddr::allotted(4, hash(&format!("{name}/{}", place.id.get()))),
                     |mac| mac.value,
                 ),
                 hardware: place.hardware.or(device.hardware),
                 software: keys.software.clone().or_else(|| device.software.clone()),
-                domain: keys.domain.or(self.layers.domain().copied()),
+                stack_id: keys.stack_id.or(self.layers.stack_id().copied()),
                 absent: keys.absent.filter(|absent| absent.value).map(|absent| absent.span),
                 position: keys.position.clone(),
                 ports: range(spec, end),
@@ -137,7 +135,7 @@ impl<'s> Written<'s> {
         let none = At::new(SplitDetection::None, self.switch.span);
         let stack = fabric.stacks.push(Stack {
             switch: At::new(device, self.switch.span),
-            domain: self.layers.domain().copied(),
+            stack_id: self.layers.stack_id().copied(),
             split_detection: self.layers.split_detection().copied().unwrap_or(none),
             members,
         });

@@ -254,7 +254,7 @@ fn segment_settings(keys: &Layers<'_, SegmentKeys>, span: Span) -> SegmentSettin
         export: targets(keys.export_targets()),
         rd: keys.rd().copied(),
         replication: keys.replication().copied(),
-        group: keys.group().copied(),
+        multicast_group: keys.multicast_group().copied(),
         flood_to: keys.flood_to().map(|all| all.value.0.clone()),
         relay: keys.relay().map(|all| all.value.0.clone()).unwrap_or_default(),
     }

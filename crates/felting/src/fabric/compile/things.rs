@@ -14,7 +14,7 @@ pub(super) const MOST_PORTS: usize = 10_000_000;
 pub(super) const MOST_THINGS: usize = 2_000_000;
 
 /// Things of one kind by their name: a statement of the same layer that makes one again is a
-/// fault, one of an overlay document covers the keys it sets.
+/// fault, one of a variant covers the keys it sets.
 pub(super) struct Things<'s, N, K> {
     pub(super) order: Vec<Thing<'s, N, K>>,
     pub(super) places: FxHashMap<N, usize>,

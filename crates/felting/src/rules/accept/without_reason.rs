@@ -11,7 +11,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 1G"
+ports = "p[1-2] 1G"
 
 [[host]]
 name = "gauge-1"
@@ -22,7 +22,7 @@ rule = "uplink-single-nic"
 on = "gauge-1"
 
 [cabling]
-runs = "gauge-1 nic1 -- kelp-a et1"
+runs = "gauge-1 nic1 -- kelp-a p1"
 "#,
         mend: &[("on = \"gauge-1\"", "on = \"gauge-1\"\nreason = \"the controller has one NIC\"")],
     },

@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -14,12 +14,12 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [cabling]
-runs = [{ run = "kelp-a et1 -- kelp-a et2" }]
+runs = [{ run = "kelp-a p1 -- kelp-a p2" }]
 "#,
-        mend: &[("et2\" }", "et2\", loopback = true }")],
+        mend: &[("p2\" }", "p2\", loopback = true }")],
     },
     check,
 };

@@ -11,15 +11,15 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [cabling]
 runs = [
-  "kelp-a et1 -- kelp-b et1",
-  "kelp-a et1 -- kelp-b et2",
+  "kelp-a p1 -- kelp-b p1",
+  "kelp-a p1 -- kelp-b p2",
 ]
 "#,
-        mend: &[("kelp-a et1 -- kelp-b et2", "kelp-a et2 -- kelp-b et2")],
+        mend: &[("kelp-a p1 -- kelp-b p2", "kelp-a p2 -- kelp-b p2")],
     },
     check,
 };

@@ -1,6 +1,6 @@
 use std::collections::BTreeMap;
 
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::diagnostic::Span;
 use crate::fabric::{CableId, Fabric, PortId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -18,14 +18,14 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et1 100G"
+ports = "p1 100G"
 
 [[switch]]
 name = "crest-1"
-ports = "et1 4x25G"
+ports = "p1 4x25G"
 
 [cabling]
-runs = "kelp-a et1 -- crest-1 et1"
+runs = "kelp-a p1 -- crest-1 p1"
 "#,
         mend: &[("4x25G", "100G")],
     },

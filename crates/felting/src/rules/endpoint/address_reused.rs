@@ -82,7 +82,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
         }
     }
-    scopes(cx, out);
+    dhcps(cx, out);
 }
 
 /// An endpoint with the address of a router of its segment.
@@ -118,41 +118,42 @@ fn gateway(
 }
 
 /// Endpoints with an address that DHCP may give to others.
-fn scopes(cx: &Context<'_>, out: &mut Findings<'_>) {
+fn dhcps(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut of_segment: FxHashMap<SegmentId, Vec<usize>> = FxHashMap::default();
-    let scopes: Vec<_> = fabric.scopes().map(|(_, scope)| scope).collect();
-    for (place, scope) in scopes.iter().enumerate() {
-        of_segment.entry(scope.segment.value).or_default().push(place);
+    let dhcps: Vec<_> = fabric.dhcps().map(|(_, dhcp)| dhcp).collect();
+    for (place, dhcp) in dhcps.iter().enumerate() {
+        of_segment.entry(dhcp.segment.value).or_default().push(place);
     }
     if of_segment.is_empty() {
         return;
     }
     for (id, endpoint) in fabric.endpoints() {
         for segment in segments_of(cx, id) {
-            for scope in of_segment.get(&segment).into_iter().flatten().map(|&place| scopes[place])
-            {
-                let given = endpoint.addresses.iter().find(|own| scope.gives(own.address()));
+            for dhcp in of_segment.get(&segment).into_iter().flatten().map(|&place| dhcps[place]) {
+                let given = endpoint.addresses.iter().find(|own| dhcp.gives(own.address()));
                 let Some(address) = given else { continue };
-                let range = scope.addresses.iter().find(|range| range.contains(address.address()));
-                let place = range.map_or(scope.name.span, |range| range.span);
+                let range = dhcp.addresses.iter().find(|range| range.contains(address.address()));
+                let place = range.map_or(dhcp.name.span, |range| range.span);
                 let name = &endpoint.name.value;
                 out.report(
                     address.span,
                     format!("{name} has it for itself"),
                     format!(
-                        "{name} has {}, which the scope {} may give to others",
+                        "{name} has {}, which the DHCP range {} may give to others",
                         address.address(),
-                        scope.name.value
+                        dhcp.name.value
                     ),
                 )
                 .severity(Severity::Warning)
-                .related(place, format!("the scope {} gives out these", scope.name.value))
+                .related(place, format!("the DHCP range {} gives out these", dhcp.name.value))
                 .wire(format!("a host that is given {} takes packets of {name}", address.address()))
-                .remedy("add the address to `exclude` of the scope, or give the endpoint another")
+                .remedy(
+                    "add the address to `except` of the DHCP range, or give the endpoint another",
+                )
                 .about(endpoint.host.value)
                 .about_name(name)
-                .about_name(&scope.name.value);
+                .about_name(&dhcp.name.value);
             }
         }
     }

@@ -35,9 +35,9 @@ networks = [{ name = "web", tag = 310 }]
 [[lag]]
 on = "kelp-*"
 name = "silo-1"
-ports = "et1"
+ports = "p1"
 tagged = "310"
-segment_id = "02:46:00:00:00:0f/17"
+ethernet_segment = "02:46:00:00:00:0f/17"
 system = "02:46:00:00:00:0f"
 "#,
             r#"

@@ -1,5 +1,5 @@
 use super::place;
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::lag::{half_name, split_wire};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -14,15 +14,15 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "dune-[a-b]"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[lag]]
 on = "dune-*"
 name = "hull-05"
-ports = "et1"
+ports = "p1"
 tagged = 311
-segment_id = "02:46:00:00:00:0f/5"
-differs = [{ on = "dune-b", segment_id = "02:46:00:00:00:0f/6" }]
+ethernet_segment = "02:46:00:00:00:0f/5"
+differs = [{ on = "dune-b", ethernet_segment = "02:46:00:00:00:0f/6" }]
 
 [[host]]
 name = "hull-05"
@@ -30,7 +30,7 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = "hull-05 nic[1-2] -- dune-[a-b] et1"
+runs = "hull-05 nic[1-2] -- dune-[a-b] p1"
 "#,
         mend: &[("0f/6", "0f/5")],
     },

@@ -1,5 +1,5 @@
 use super::place;
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::fabric::LagId;
 use crate::rules::lag::half_name;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -15,19 +15,19 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "dune-[a-b]"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[lag]]
 on = "dune-a"
 name = "silo-1"
-ports = "et[1-2]"
-segment_id = "02:46:00:00:00:0f/5"
+ports = "p[1-2]"
+ethernet_segment = "02:46:00:00:00:0f/5"
 
 [[lag]]
 on = "dune-b"
 name = "silo-2"
-ports = "et[1-2]"
-segment_id = "02:46:00:00:00:0f/5"
+ports = "p[1-2]"
+ethernet_segment = "02:46:00:00:00:0f/5"
 
 [[host]]
 name = "silo-[1-2]"
@@ -35,11 +35,11 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = ["silo-1 nic[1-2] -- dune-a et[1-2]", "silo-2 nic[1-2] -- dune-b et[1-2]"]
+runs = ["silo-1 nic[1-2] -- dune-a p[1-2]", "silo-2 nic[1-2] -- dune-b p[1-2]"]
 "#,
         mend: &[
-            ("segment_id = \"02:46:00:00:00:0f/5\"\n", ""),
-            ("segment_id = \"02:46:00:00:00:0f/5\"\n", ""),
+            ("ethernet_segment = \"02:46:00:00:00:0f/5\"\n", ""),
+            ("ethernet_segment = \"02:46:00:00:00:0f/5\"\n", ""),
         ],
     },
     check,

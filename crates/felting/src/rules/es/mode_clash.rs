@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -13,16 +13,16 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "dune-[a-b]"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[lag]]
 on = "dune-*"
 name = "hull-05"
-ports = "et1"
+ports = "p1"
 tagged = 311
-segment_id = "02:46:00:00:00:0f/5"
-segment_mode = "all-active"
-differs = [{ on = "dune-b", segment_mode = "single-active" }]
+ethernet_segment = "02:46:00:00:00:0f/5"
+ethernet_segment_mode = "all-active"
+differs = [{ on = "dune-b", ethernet_segment_mode = "single-active" }]
 
 [[host]]
 name = "hull-05"
@@ -30,7 +30,7 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = "hull-05 nic[1-2] -- dune-[a-b] et1"
+runs = "hull-05 nic[1-2] -- dune-[a-b] p1"
 "#,
         mend: &[("single-active", "all-active")],
     },
@@ -48,14 +48,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Some(&one) = segment.legs.first() else { continue };
         let (x, y) = (fabric.lag(one), fabric.lag(other));
         let says = |lag: &crate::fabric::Lag| {
-            format!("{} is {}", fabric.device_name(lag.device), lag.segment_mode.value)
+            format!("{} is {}", fabric.device_name(lag.device), lag.ethernet_segment_mode.value)
         };
         out.report(
-            y.segment_mode.span,
+            y.ethernet_segment_mode.span,
             says(y),
             format!("the leaves of the Ethernet segment {} differ in mode: {}, {}", segment.id, says(x), says(y)),
         )
-        .related(x.segment_mode.span, says(x))
+        .related(x.ethernet_segment_mode.span, says(x))
         .wire("the segment is taken for single-active: what the host sends to the leaf that does not forward is dropped")
         .remedy("write one mode on all leaves: all-active where the host has one LAG")
         .about(x.device)

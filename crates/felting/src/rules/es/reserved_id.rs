@@ -1,7 +1,7 @@
 use super::place;
 use crate::rules::lag::half_name;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
-use crate::value::SegmentIdentifier;
+use crate::value::EthernetSegmentIdentifier;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -14,14 +14,14 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "dune-a"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[lag]]
 on = "dune-a"
 name = "hull-05"
-ports = "et[1-2]"
+ports = "p[1-2]"
 tagged = 311
-segment_id = "00:00:00:00:00:00:00:00:00:00"
+ethernet_segment = "00:00:00:00:00:00:00:00:00:00"
 
 [[host]]
 name = "hull-05"
@@ -29,9 +29,9 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = "hull-05 nic[1-2] -- dune-a et[1-2]"
+runs = "hull-05 nic[1-2] -- dune-a p[1-2]"
 "#,
-        mend: &[("segment_id = \"00:00:00:00:00:00:00:00:00:00\"\n", "")],
+        mend: &[("ethernet_segment = \"00:00:00:00:00:00:00:00:00:00\"\n", "")],
     },
     check,
 };
@@ -39,7 +39,8 @@ runs = "hull-05 nic[1-2] -- dune-a et[1-2]"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (id, lag) in fabric.lags() {
-        let Some(SegmentIdentifier::Written(esi)) = lag.segment_id.map(|written| written.value)
+        let Some(EthernetSegmentIdentifier::Written(esi)) =
+            lag.ethernet_segment.map(|written| written.value)
         else {
             continue;
         };

@@ -1,6 +1,6 @@
 use crate::fabric::LagId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
-use crate::value::SegmentMode;
+use crate::value::EthernetSegmentMode;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -42,14 +42,14 @@ networks = [{ name = "web", tag = 310 }]
 [[lag]]
 on = "kelp-*"
 name = "silo-1"
-ports = "et1"
+ports = "p1"
 tagged = "310"
-segment_id = "02:46:00:00:00:0f/17"
+ethernet_segment = "02:46:00:00:00:0f/17"
 system = "02:46:00:00:00:0f"
-segment_mode = "single-active"
+ethernet_segment_mode = "single-active"
 "#
         ),
-        mend: &[("segment_mode = \"single-active\"\n", "")],
+        mend: &[("ethernet_segment_mode = \"single-active\"\n", "")],
     },
     check,
 };
@@ -57,16 +57,13 @@ segment_mode = "single-active"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (_, es) in fabric.ethernet_segments() {
-        let single = es
-            .legs
-            .iter()
-            .copied()
-            .find(|&leg| fabric.lag(leg).segment_mode.value == SegmentMode::SingleActive);
+        let single = es.legs.iter().copied().find(|&leg| {
+            fabric.lag(leg).ethernet_segment_mode.value == EthernetSegmentMode::SingleActive
+        });
         let Some(leg) = single.filter(|_| es.legs.len() > 1) else { continue };
-        let alike = es
-            .legs
-            .iter()
-            .all(|&leg| fabric.lag(leg).segment_mode.value == SegmentMode::SingleActive);
+        let alike = es.legs.iter().all(|&leg| {
+            fabric.lag(leg).ethernet_segment_mode.value == EthernetSegmentMode::SingleActive
+        });
         // One far LAG that the members of several legs lead to.
         let far =
             |leg: LagId| {
@@ -78,7 +75,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if !es.legs.iter().all(|&other| far(other) == Some(host)) {
             continue;
         }
-        let mode = fabric.lag(leg).segment_mode;
+        let mode = fabric.lag(leg).ethernet_segment_mode;
         let (name, lag) = (fabric.device_name(fabric.lag(host).device), fabric.lag(host));
         out.report(
             mode.span,

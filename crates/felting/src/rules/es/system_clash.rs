@@ -1,5 +1,5 @@
 use super::place;
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::diagnostic::Span;
 use crate::fabric::LagId;
 use crate::rules::lag::identity_place;
@@ -16,14 +16,14 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "dune-[a-b]"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[lag]]
 on = "dune-*"
 name = "hull-05"
-ports = "et1"
+ports = "p1"
 tagged = 311
-segment_id = "02:46:00:00:00:0f/5"
+ethernet_segment = "02:46:00:00:00:0f/5"
 system = "02:46:00:00:00:0f"
 differs = [{ on = "dune-b", system = "02:46:00:00:00:10" }]
 
@@ -33,7 +33,7 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = "hull-05 nic[1-2] -- dune-[a-b] et1"
+runs = "hull-05 nic[1-2] -- dune-[a-b] p1"
 "#,
         mend: &[("02:46:00:00:00:10", "02:46:00:00:00:0f")],
     },

@@ -1,4 +1,4 @@
-use crate::behavior::{Entity, agreement};
+use crate::behaviour::{Entity, agreement};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -12,14 +12,14 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "dune-[a-b]"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[lag]]
 on = "dune-*"
 name = "hull-05"
-ports = "et1"
+ports = "p1"
 tagged = "311-312"
-segment_id = "02:46:00:00:00:0f/5"
+ethernet_segment = "02:46:00:00:00:0f/5"
 differs = [{ on = "dune-b", tagged = 311 }]
 
 [[host]]
@@ -28,7 +28,7 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = "hull-05 nic[1-2] -- dune-[a-b] et1"
+runs = "hull-05 nic[1-2] -- dune-[a-b] p1"
 "#,
         mend: &[("tagged = 311 }", "tagged = \"311-312\" }")],
     },

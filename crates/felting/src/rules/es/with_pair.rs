@@ -16,7 +16,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[pair]]
 name = "kelp"
@@ -28,16 +28,16 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[3-4]"
+ports = "p[3-4]"
 tagged = 311
 
 [[lag]]
 on = "kelp-*"
 name = "hull-05"
 group = 105
-ports = "et1"
+ports = "p1"
 tagged = 311
-segment_id = "02:46:00:00:00:0b/5"
+ethernet_segment = "02:46:00:00:00:0b/5"
 
 [[host]]
 name = "hull-05"
@@ -45,9 +45,9 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = ["hull-05 nic[1-2] -- kelp-[a-b] et1", "kelp-a et[3-4] -- kelp-b et[3-4]"]
+runs = ["hull-05 nic[1-2] -- kelp-[a-b] p1", "kelp-a p[3-4] -- kelp-b p[3-4]"]
 "#,
-        mend: &[("segment_id = \"02:46:00:00:00:0b/5\"\n", "")],
+        mend: &[("ethernet_segment = \"02:46:00:00:00:0b/5\"\n", "")],
     },
     check,
 };
@@ -56,7 +56,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut told = FxHashSet::default();
     for (id, lag) in fabric.lags() {
-        let (Some(group), Some(number), Some(_)) = (lag.group, lag.group_number, lag.segment_id)
+        let (Some(group), Some(number), Some(_)) =
+            (lag.group, lag.group_number, lag.ethernet_segment)
         else {
             continue;
         };

@@ -1,3 +1,4 @@
+use crate::behaviour::State;
 use crate::fabric::Fabric;
 use crate::rules::{Check, Context, Finding, Findings, Label, Rule, Severity};
 use crate::walk::{Failure, Hop, Lost, Unmet, Walk};
@@ -14,16 +15,16 @@ pub(in crate::rules) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[port]]
 on = "kelp-a"
-ports = "et1"
+ports = "p1"
 untagged = 310
 
 [[port]]
 on = "kelp-a"
-ports = "et2"
+ports = "p2"
 untagged = 311
 
 [[host]]
@@ -50,7 +51,7 @@ rule = "uplink-single-nic"
 reason = "benches have one NIC"
 
 [cabling]
-runs = "bench-[1-2] nic1 -- kelp-a et[1-2]"
+runs = "bench-[1-2] nic1 -- kelp-a p[1-2]"
 "#,
         mend: &[("untagged = 311", "untagged = 310")],
     },
@@ -61,7 +62,8 @@ runs = "bench-[1-2] nic1 -- kelp-a et[1-2]"
 fn check(_: &Context<'_>, _: &mut Findings<'_>) {}
 
 /// Reports an expectation that no finding explains.
-pub(in crate::rules) fn report(fabric: &Fabric, failure: &Failure, out: &mut Findings<'_>) {
+pub(in crate::rules) fn report(state: &State, failure: &Failure, out: &mut Findings<'_>) {
+    let fabric = state.fabric();
     let expectation = fabric.expectation(failure.expectation);
     let name = |terminal| fabric.terminal_name(terminal);
     let (from, to) = (name(failure.from), name(failure.to));
@@ -102,18 +104,13 @@ pub(in crate::rules) fn report(fabric: &Fabric, failure: &Failure, out: &mut Fin
     let first = of(&expectation.from, failure.from).unwrap_or(expectation.span);
     let second = of(&expectation.to, failure.to).unwrap_or(expectation.span);
     let shown = failure.walk.as_ref().map(|walk| way(fabric, failure, walk));
-    let cut = match &failure.lost {
-        Lost::Nothing => String::new(),
-        lost => format!(" --cut \"{}\"", lost.words(fabric)),
-    };
     let mut draft = out
         .report(place.unwrap_or(second), "this does not hold", what)
         .related(first, "from here")
         .wire(shown.unwrap_or_else(|| "there is nothing to walk".to_owned()))
         .remedy(format!(
-            "see `felting walk FABRIC {} {} --all{cut}`; mend the fabric, or change what is expected",
-            fabric.terminal_word(failure.from),
-            fabric.terminal_word(failure.to)
+            "see `{}`; mend the fabric, or change what is expected",
+            command(state, failure)
         ))
         .about_name(&from.into())
         .about_name(&to.into());
@@ -123,6 +120,25 @@ pub(in crate::rules) fn report(fabric: &Fabric, failure: &Failure, out: &mut Fin
     if let Some((hop, _)) = failure.walk.as_ref().and_then(Walk::root) {
         draft.about(hop.device);
     }
+}
+
+/// The command that shows the walk that fails, as a shell takes it.
+fn command(state: &State, failure: &Failure) -> String {
+    let fabric = state.fabric();
+    let mut words = vec!["felting".to_owned(), "walk".to_owned()];
+    words.push(fabric.terminal_word(failure.from));
+    words.push(fabric.terminal_word(failure.to));
+    words.extend(fabric.sources().iter().next().map(|(_, root)| root.name.clone()));
+    words.push("--all".to_owned());
+    let lost = (failure.lost != Lost::Nothing).then(|| failure.lost.words(fabric));
+    for cut in state.condition().cuts(fabric).into_iter().chain(lost) {
+        words.extend(["--cut".to_owned(), cut]);
+    }
+    for moved in state.condition().moves(fabric) {
+        words.extend(["--move".to_owned(), moved]);
+    }
+    // Names with a zero byte are none that a file has.
+    shlex::try_join(words.iter().map(String::as_str)).unwrap_or_else(|_| words.join(" "))
 }
 
 /// The way of a walk in one line, and where it stops.

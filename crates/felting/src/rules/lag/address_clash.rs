@@ -13,26 +13,26 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 
 [[switch]]
 name = "crest-1"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 
 [[lag]]
 on = "kelp-a"
 name = "up"
-ports = "et[1-2]"
+ports = "p[1-2]"
 address = "10.64.0.1/31"
 
 [[lag]]
 on = "crest-1"
 name = "down"
-ports = "et[1-2]"
+ports = "p[1-2]"
 address = "10.64.0.2/31"
 
 [cabling]
-runs = "kelp-a et[1-2] -- crest-1 et[1-2]"
+runs = "kelp-a p[1-2] -- crest-1 p[1-2]"
 "#,
         mend: &[("10.64.0.2/31", "10.64.0.0/31")],
     },

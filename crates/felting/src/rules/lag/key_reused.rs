@@ -1,5 +1,5 @@
 use super::half_name;
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::diagnostic::Span;
 use crate::fabric::LagId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -15,24 +15,24 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[lag]]
 on = "kelp-*"
 name = "tides"
-ports = "et[1-2]"
+ports = "p[1-2]"
 key = 7
 
 [[lag]]
 on = "kelp-*"
 name = "plankton"
-ports = "et[3-4]"
+ports = "p[3-4]"
 key = 7
 
 [cabling]
-runs = "kelp-a et[1-4] -- kelp-b et[1-4]"
+runs = "kelp-a p[1-4] -- kelp-b p[1-4]"
 "#,
-        mend: &[("ports = \"et[3-4]\"\nkey = 7", "ports = \"et[3-4]\"\nkey = 8")],
+        mend: &[("ports = \"p[3-4]\"\nkey = 7", "ports = \"p[3-4]\"\nkey = 8")],
     },
     check,
 };

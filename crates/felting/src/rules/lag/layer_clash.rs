@@ -1,5 +1,5 @@
 use super::half_name;
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::fabric::LagId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -15,27 +15,27 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 
 [[switch]]
 name = "causeway-1"
 role = "router"
-ports = "xe[1-2] 100G"
+ports = "p[1-2] 100G"
 
 [[lag]]
 on = "kelp-a"
 name = "campus"
-ports = "et[1-2]"
+ports = "p[1-2]"
 tagged = 390
 
 [[lag]]
 on = "causeway-1"
 name = "hall"
-ports = "xe[1-2]"
+ports = "p[1-2]"
 address = "10.64.3.1/31"
 
 [cabling]
-runs = "kelp-a et[1-2] -- causeway-1 xe[1-2]"
+runs = "kelp-a p[1-2] -- causeway-1 p[1-2]"
 "#,
         mend: &[("tagged = 390", "address = \"10.64.3.0/31\"")],
     },

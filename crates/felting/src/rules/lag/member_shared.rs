@@ -11,23 +11,23 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-3] 25G"
+ports = "p[1-3] 25G"
 
 [[lag]]
 on = "kelp-*"
 name = "across"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [[lag]]
 on = "kelp-*"
 name = "tide"
-ports = "et3"
-differs = [{ on = "kelp-a", ports = "et2" }]
+ports = "p3"
+differs = [{ on = "kelp-a", ports = "p2" }]
 
 [cabling]
-runs = ["kelp-a et[1-2] -- kelp-b et[1-2]"]
+runs = ["kelp-a p[1-2] -- kelp-b p[1-2]"]
 "#,
-        mend: &[("ports = \"et2\"", "ports = \"et3\"")],
+        mend: &[("ports = \"p2\"", "ports = \"p3\"")],
     },
     check,
 };

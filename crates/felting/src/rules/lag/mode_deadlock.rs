@@ -1,5 +1,5 @@
 use super::{both_left_alone, half_name};
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -13,22 +13,22 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[lag]]
 on = "kelp-a"
 name = "to-b"
-ports = "et[1-2]"
+ports = "p[1-2]"
 mode = "passive"
 
 [[lag]]
 on = "kelp-b"
 name = "to-a"
-ports = "et[1-2]"
+ports = "p[1-2]"
 mode = "passive"
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[("mode = \"passive\"", "mode = \"active\"")],
     },

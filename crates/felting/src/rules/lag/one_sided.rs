@@ -1,5 +1,5 @@
 use super::{left_alone, links, name, plug};
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -14,15 +14,15 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[lag]]
 on = "kelp-a"
 name = "across"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[("on = \"kelp-a\"", "on = \"kelp-*\"")],
     },

@@ -1,5 +1,5 @@
 use super::{half_name, links, name};
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::fabric::LagId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -15,29 +15,29 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 
 [[switch]]
 name = "crest-[1-2]"
-ports = "et[1-3] 100G"
+ports = "p[1-3] 100G"
 
 [[lag]]
 on = "kelp-a"
 name = "up"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [[lag]]
 on = "crest-*"
 name = "down"
-ports = "et1"
+ports = "p1"
 
 [cabling]
-runs = ["kelp-a et[1-2] -- crest-[1-2] et1", "crest-1 et[2-3] -- crest-2 et[2-3]"]
+runs = ["kelp-a p[1-2] -- crest-[1-2] p1", "crest-1 p[2-3] -- crest-2 p[2-3]"]
 "#,
         mend: &[(
-            "ports = \"et1\"\n\n[cabling]",
-            "ports = \"et1\"\ngroup = 7\n\n\
-         [[lag]]\non = \"crest-*\"\nname = \"peer\"\nports = \"et[2-3]\"\n\n\
+            "ports = \"p1\"\n\n[cabling]",
+            "ports = \"p1\"\ngroup = 7\n\n\
+         [[lag]]\non = \"crest-*\"\nname = \"peer\"\nports = \"p[2-3]\"\n\n\
          [[pair]]\nname = \"crest\"\non = \"crest-*\"\ndomain = 3\npeer_link = \"peer\"\n\
          keepalive = { between = [\"192.0.2.1\", \"192.0.2.2\"] }\n\n[cabling]",
         )],

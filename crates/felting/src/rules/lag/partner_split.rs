@@ -1,7 +1,7 @@
 use std::collections::BTreeMap;
 
 use super::{links, name};
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Protocol;
@@ -18,7 +18,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[host]]
 name = "hull-[01-02]"
@@ -28,20 +28,20 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [[lag]]
 on = "kelp-a"
 name = "hull-01"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [[lag]]
 on = "kelp-a"
 name = "hull-02"
-ports = "et[3-4]"
+ports = "p[3-4]"
 
 [cabling]
 runs = [
-  "hull-01 nic[1-2] -- kelp-a et[1,4]",
-  "hull-02 nic[1-2] -- kelp-a et[3,2]",
+  "hull-01 nic[1-2] -- kelp-a p[1,4]",
+  "hull-02 nic[1-2] -- kelp-a p[3,2]",
 ]
 "#,
-        mend: &[("et[1,4]", "et[1-2]"), ("et[3,2]", "et[3-4]")],
+        mend: &[("p[1,4]", "p[1-2]"), ("p[3,2]", "p[3-4]")],
     },
     check,
 };

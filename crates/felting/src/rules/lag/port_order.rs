@@ -14,17 +14,17 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[lag]]
 on = "kelp-*"
 name = "across"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [cabling]
-runs = "kelp-a et[1,2] -- kelp-b et[2,1]"
+runs = "kelp-a p[1,2] -- kelp-b p[2,1]"
 "#,
-        mend: &[("et[2,1]", "et[1,2]")],
+        mend: &[("p[2,1]", "p[1,2]")],
     },
     check,
 };

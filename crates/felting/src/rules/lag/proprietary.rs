@@ -13,16 +13,16 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[lag]]
 on = "kelp-*"
 name = "across"
-ports = "et[1-2]"
+ports = "p[1-2]"
 protocol = "proprietary"
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[("protocol = \"proprietary\"", "protocol = \"lacp\"")],
     },

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::half_name;
-use crate::behavior::{MemberState, Reason};
+use crate::behaviour::{MemberState, Reason};
 use crate::fabric::{LagId, MemberId};
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 
@@ -23,15 +23,15 @@ members_in_use = 2
 [[switch]]
 name = "kelp-[a-b]"
 hardware = "tern-4"
-ports = "et[1-3] 25G"
+ports = "p[1-3] 25G"
 
 [[lag]]
 on = "kelp-*"
 name = "across"
-ports = "et[1-3]"
+ports = "p[1-3]"
 
 [cabling]
-runs = "kelp-a et[1-3] -- kelp-b et[1-3]"
+runs = "kelp-a p[1-3] -- kelp-b p[1-3]"
 "#,
         mend: &[("members_in_use = 2", "members_in_use = 4")],
     },

@@ -1,5 +1,5 @@
 use super::half_name;
-use crate::behavior::lag;
+use crate::behaviour::lag;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{Protocol, Timeout};
 
@@ -16,17 +16,17 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[lag]]
 on = "kelp-*"
 name = "across"
-ports = "et[1-2]"
+ports = "p[1-2]"
 timeout = "short"
 differs = [{ on = "kelp-b", timeout = "long" }]
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[("timeout = \"long\"", "timeout = \"short\"")],
     },

@@ -1,5 +1,5 @@
 use super::half_name;
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 
 pub(super) static RULE: Check = Check {
@@ -19,22 +19,22 @@ members_bundled = 2
 [[switch]]
 name = "kelp-[a-b]"
 hardware = "tern-4"
-ports = "et[1-3] 25G"
+ports = "p[1-3] 25G"
 
 [[lag]]
 on = "kelp-a"
 name = "across"
-ports = "et[1-3]"
+ports = "p[1-3]"
 
 [[lag]]
 on = "kelp-b"
 name = "across"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
-        mend: &[("ports = \"et[1-3]\"", "ports = \"et[1-2]\"")],
+        mend: &[("ports = \"p[1-3]\"", "ports = \"p[1-2]\"")],
     },
     check,
 };

@@ -1,5 +1,5 @@
 use super::half_name;
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Protocol;
 
@@ -23,7 +23,7 @@ ports = "p[1-2] 1G"
 
 [[switch]]
 name = "jetty"
-ports = "ge[1-2] 1G"
+ports = "p[1-2] 1G"
 
 [[lag]]
 on = "mud-1"
@@ -34,11 +34,11 @@ protocol = "lacp"
 [[lag]]
 on = "jetty"
 name = "mud-1"
-ports = "ge[1-2]"
+ports = "p[1-2]"
 protocol = "lacp"
 
 [cabling]
-runs = "mud-1 p[1-2] -- jetty ge[1-2]"
+runs = "mud-1 p[1-2] -- jetty p[1-2]"
 "#,
         mend: &[
             ("protocol = \"lacp\"", "protocol = \"static\""),

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::half_name;
-use crate::behavior::{Aspect, Entity};
+use crate::behaviour::{Aspect, Entity};
 use crate::fabric::{DeviceKind, LagId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::VlanSet;
@@ -17,17 +17,17 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[lag]]
 on = "kelp-*"
 name = "across"
-ports = "et[1-2]"
+ports = "p[1-2]"
 tagged = "310-312"
 differs = [{ on = "kelp-b", tagged = "310-311" }]
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
     },

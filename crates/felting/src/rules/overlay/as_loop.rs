@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::{asn, vteps};
-use crate::behavior::NotPassed;
+use crate::behaviour::NotPassed;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{Asn, Family};
 
@@ -20,19 +20,19 @@ pub(super) static RULE: Check = Check {
 name = "deep-[1-2]"
 number = 1
 role = "super-spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "crest-[1-2]"
 number = 3
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = "et[49-52] 100G"
+ports = "p[49-52] 100G"
 
 [[pool]]
 name = "links"
@@ -81,9 +81,9 @@ export = "everything"
             r#"
 [cabling]
 runs = [
-  "kelp-a et49 -- crest-1 et1",
-  "kelp-b et49 -- crest-2 et1",
-  "crest-1 et[3-4] -- deep-[1-2] et1", "crest-2 et[3-4] -- deep-[1-2] et2",
+  "kelp-a p49 -- crest-1 p1",
+  "kelp-b p49 -- crest-2 p1",
+  "crest-1 p[3-4] -- deep-[1-2] p1", "crest-2 p[3-4] -- deep-[1-2] p2",
 ]
 "#
         ),

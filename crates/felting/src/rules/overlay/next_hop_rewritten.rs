@@ -1,8 +1,9 @@
 use rustc_hash::FxHashSet;
 
-use super::{carrying, vteps};
-use crate::behavior::bgp::next_hop_rule;
+use super::vteps;
+use crate::behaviour::bgp::next_hop_rule;
 use crate::diagnostic::Span;
+use crate::rules::session::carrying;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Family;
 use crate::value::NextHopRule;

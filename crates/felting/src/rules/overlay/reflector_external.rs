@@ -1,7 +1,7 @@
 use std::collections::BTreeMap;
 
 use super::asn;
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};

@@ -1,7 +1,8 @@
 use rustc_hash::FxHashSet;
 
-use super::{asn, carrying, vteps};
-use crate::behavior::session::is_internal;
+use super::{asn, vteps};
+use crate::behaviour::session::is_internal;
+use crate::rules::session::carrying;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Asn;
 use crate::value::Family;

@@ -1,9 +1,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{asn, carrying};
-use crate::behavior::session::is_internal;
+use super::asn;
+use crate::behaviour::session::is_internal;
 use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
+use crate::rules::session::carrying;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Asn;
 

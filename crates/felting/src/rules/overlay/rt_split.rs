@@ -3,7 +3,7 @@ use std::collections::BTreeMap;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::rt_no_exporter::pattern;
-use crate::behavior::Instance;
+use crate::behaviour::Instance;
 use crate::diagnostic::Span;
 use crate::fabric::PresenceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
@@ -24,13 +24,13 @@ pub(super) static RULE: Check = Check {
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-d]"
 number = 11
 role = "leaf"
-ports = ["et[1-8] 25G", "et[49-52] 100G"]
+ports = ["p[1-8] 25G", "p[49-52] 100G"]
 
 [[pool]]
 name = "links"
@@ -49,10 +49,10 @@ prefix = "10.64.9.0/24"
 
 [cabling]
 runs = [
-  "kelp-a et[49-50] -- crest-[1-2] et1",
-  "kelp-b et[49-50] -- crest-[1-2] et2",
-  "kelp-c et[49-50] -- crest-[1-2] et3",
-  "kelp-d et[49-50] -- crest-[1-2] et4",
+  "kelp-a p[49-50] -- crest-[1-2] p1",
+  "kelp-b p[49-50] -- crest-[1-2] p2",
+  "kelp-c p[49-50] -- crest-[1-2] p3",
+  "kelp-d p[49-50] -- crest-[1-2] p4",
 ]
 "#,
             part!(ospf),

@@ -1,7 +1,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{TELLS_WHY, apart};
-use crate::behavior::{Apart, NotPassed};
+use crate::behaviour::{Apart, NotPassed};
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, PresenceId};
 use crate::rules::underlay::loss_at;
@@ -23,19 +23,19 @@ pub(super) static RULE: Check = Check {
 name = "crest-1"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = "et[49-52] 100G"
+ports = "p[49-52] 100G"
 
 [[switch]]
 name = "causeway-1"
 number = 31
 role = "router"
-ports = "et1 100G"
+ports = "p1 100G"
 
 [[pool]]
 name = "links"
@@ -99,7 +99,7 @@ vni = 23310
 on = "kelp-*"
 
 [cabling]
-runs = ["kelp-[a-b] et49 -- crest-1 et[1-2]", "causeway-1 et1 -- crest-1 et3"]
+runs = ["kelp-[a-b] p49 -- crest-1 p[1-2]", "causeway-1 p1 -- crest-1 p3"]
 "#,
         mend: &[("differs = [{ on = \"causeway-1\", import = \"loopbacks\" }]\n", "")],
     },

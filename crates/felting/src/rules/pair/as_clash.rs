@@ -46,7 +46,7 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[51-52]"
+ports = "p[51-52]"
 tagged = "310,3900"
 
 [[interface]]

@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::diagnostic::Span;
 use crate::fabric::{PairId, Side};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -16,7 +16,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-3] 25G"
+ports = "p[1-3] 25G"
 
 [[host]]
 name = "hull-01"
@@ -37,18 +37,18 @@ domain = 12
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[2-3]"
+ports = "p[2-3]"
 
 [[lag]]
 on = "kelp-*"
 name = "hull-01"
 group = 101
-ports = "et1"
+ports = "p1"
 
 [cabling]
 runs = [
-  "hull-01 nic[1-2] -- kelp-[a-b] et1",
-  "kelp-a et[2-3] -- kelp-b et[2-3]",
+  "hull-01 nic[1-2] -- kelp-[a-b] p1",
+  "kelp-a p[2-3] -- kelp-b p[2-3]",
 ]
 "#,
         mend: &[("domain = 12", "domain = 11")],

@@ -1,6 +1,6 @@
 use rustc_hash::FxHashSet;
 
-use crate::behavior::gateway::gateway_mac;
+use crate::behaviour::gateway::gateway_mac;
 use crate::diagnostic::Span;
 use crate::fabric::{PresenceId, SegmentSettings};
 use crate::rules::segment::{gateways, of_one_pair};
@@ -37,7 +37,7 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[51-52]"
+ports = "p[51-52]"
 tagged = "310,3900"
 
 [[interface]]
@@ -70,7 +70,7 @@ differs = [{ on = "kelp-b", gateway = "10.80.31.2" }]
 "#,
             r#"
 [[accept]]
-rule = "segment-lonely"
+rule = "segment-single-vtep"
 reason = "an example"
 "#
         ),

@@ -1,21 +1,30 @@
-use crate::behavior::Entity;
-use crate::fabric::LagId;
-use crate::rules::lag::{half_name, split_wire};
-use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::behaviour::{Aspect, Entity, agreement};
+use crate::diagnostic::Span;
+use crate::fabric::{Fabric, Lag, LagId};
+use crate::rules::lag::neighbours;
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
         id: "pair-group-clash",
         severity: Severity::Error,
-        summary: "one group number stands for two different partners",
-        explain: "A group number says that the LAG of the one side and that of the other are two halves \
-              of one multi-chassis LAG. Given to two hosts, one on either side, it joins what does not \
-              belong together: the pair sends the frames of either over both.",
-        sources: &["IEEE 802.1AX clause 6.3.6"],
+        summary: "the two halves of a multi-chassis LAG differ",
+        explain: "To the far end the two halves are one LAG, and it sends each frame by either of \
+              them. What only one half carries, or understands, is lost whenever the far end's \
+              hash picks the other. Nothing on either switch compares the two.",
+        sources: &[
+            "IEEE 802.1AX-2020 clause 6.2.4 (frame distribution)",
+            "IEEE 802.1Q clause 8.6.2",
+        ],
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-4] 25G"
+ports = "p[1-3] 25G"
+
+[[host]]
+name = "hull-01"
+nics = "nic[1-2] 25G"
+bond = { name = "bond0", nics = "nic[1-2]" }
 
 [[pair]]
 name = "kelp"
@@ -27,39 +36,90 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[3-4]"
+ports = "p[2-3]"
+tagged = "310-319"
 
 [[lag]]
-on = "kelp-a"
-name = "silo-1"
+on = "kelp-*"
+name = "hull-01"
 group = 101
-ports = "et[1-2]"
-
-[[lag]]
-on = "kelp-b"
-name = "silo-2"
-group = 101
-ports = "et[1-2]"
-
-[[host]]
-name = "silo-[1-2]"
-nics = "nic[1-2] 25G"
-bond = { name = "bond0", nics = "nic[1-2]" }
+ports = "p1"
+tagged = "310-312"
+differs = [{ on = "kelp-b", tagged = "310-311" }]
 
 [cabling]
 runs = [
-  "silo-1 nic[1-2] -- kelp-a et[1-2]",
-  "silo-2 nic[1-2] -- kelp-b et[1-2]",
-  "kelp-a et[3-4] -- kelp-b et[3-4]",
+  "hull-01 nic[1-2] -- kelp-[a-b] p1",
+  "kelp-a p[2-3] -- kelp-b p[2-3]",
 ]
 "#,
-        mend: &[
-            ("name = \"silo-2\"\ngroup = 101", "name = \"silo-2\""),
-            ("name = \"silo-1\"\ngroup = 101", "name = \"silo-1\""),
-        ],
+        mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],
     },
     check,
 };
+
+/// One difference in words.
+struct Difference {
+    message: &'static str,
+    says: fn(&Fabric, &Lag) -> String,
+    place: fn(&Lag) -> Option<Span>,
+}
+
+fn difference(aspect: Aspect) -> Option<Difference> {
+    Some(match aspect {
+        Aspect::Vlans => Difference {
+            message: "carry different VLANs",
+            says: |_, lag| {
+                if lag.tagged.is_empty() {
+                    "carries no tagged VLAN".to_owned()
+                } else {
+                    format!("carries {}", lag.tagged.value)
+                }
+            },
+            place: |lag| Some(lag.tagged.span),
+        },
+        Aspect::Untagged => Difference {
+            message: "put untagged frames into different VLANs",
+            says: |_, lag| match lag.untagged {
+                Some(vlan) => format!("puts untagged frames into VLAN {}", vlan.value),
+                None => "drops untagged frames".to_owned(),
+            },
+            place: |lag| lag.untagged.map(|vlan| vlan.span),
+        },
+        Aspect::Protocol => Difference {
+            message: "speak different protocols",
+            says: |_, lag| format!("is {}", lag.protocol.value),
+            place: |lag| Some(lag.protocol.span),
+        },
+        Aspect::Mode => Difference {
+            message: "differ in LACP mode",
+            says: |_, lag| format!("is {}", lag.mode.value),
+            place: |lag| Some(lag.mode.span),
+        },
+        Aspect::Speed => Difference {
+            message: "are of different speed",
+            says: |fabric, lag| match agreement::speed(fabric, lag) {
+                Some(speed) => format!("has members of {speed}"),
+                None => "has no member".to_owned(),
+            },
+            place: |_| None,
+        },
+        Aspect::Mtu => Difference {
+            message: "have different MTUs",
+            says: |_, lag| match lag.mtu {
+                Some(mtu) => format!("has an MTU of {}", mtu.value),
+                None => "has no MTU of its own".to_owned(),
+            },
+            place: |lag| lag.mtu.map(|mtu| mtu.span),
+        },
+        Aspect::MinMembers => Difference {
+            message: "have different minimums of members",
+            says: |_, lag| format!("needs {}", lag.min_members.value),
+            place: |lag| Some(lag.min_members.span),
+        },
+        _ => return None,
+    })
+}
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
@@ -67,34 +127,93 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Entity::Group(id) = cause.entity else { continue };
         let group = fabric.group(id);
         let [Some(a), Some(b)] = group.halves else { continue };
-        let leads = |lag: LagId| {
-            let far = fabric.lag(lag).members.iter().find_map(|id| cx.state.member(id).far);
-            far.and_then(|far| fabric.lag_of(far))
-                .map_or_else(|| "nothing".to_owned(), |far| half_name(fabric, far))
+        let Some(difference) = difference(cause.aspect) else { continue };
+        // The half that lacks VLANs is the one to look at; otherwise the later side.
+        let (a, b) = if fabric.lag(a).tagged.without(&fabric.lag(b).tagged).is_empty()
+            && cause.aspect == Aspect::Vlans
+        {
+            (b, a)
+        } else {
+            (a, b)
         };
         let place = |lag: LagId| {
             let lag = fabric.lag(lag);
-            lag.group_number.map_or(lag.name.span, |number| number.span)
+            (difference.place)(lag).unwrap_or(lag.name.span)
         };
-        let device = |lag: LagId| fabric.device_name(fabric.lag(lag).device);
-        let pair = fabric.pair(group.pair);
-        let number = group.number;
-        out.report(
-            place(b),
-            format!("{} leads to {}", device(b), leads(b)),
+        let says = |lag: LagId| {
+            let lag = fabric.lag(lag);
+            format!("{} {}", fabric.device_name(lag.device), (difference.says)(fabric, lag))
+        };
+        let (wire, remedy) = consequence(cx, cause.aspect, a, b);
+        let draft = out
+            .report(
+                place(b),
+                says(b),
+                format!(
+                    "the two halves of LAG group {} {}: {}, {}",
+                    group.number,
+                    difference.message,
+                    says(a),
+                    says(b)
+                ),
+            )
+            .related(place(a), says(a))
+            .wire(wire)
+            .remedy(remedy)
+            .about(fabric.lag(a).device)
+            .about(fabric.lag(b).device);
+        neighbours(cx, a).into_iter().fold(draft, Draft::about);
+    }
+}
+
+fn consequence(cx: &Context<'_>, aspect: Aspect, a: LagId, b: LagId) -> (String, String) {
+    let fabric = cx.fabric;
+    let (lag_a, lag_b) = (fabric.lag(a), fabric.lag(b));
+    let (one, other) = (fabric.device_name(lag_a.device), fabric.device_name(lag_b.device));
+    let far = cx.state.lag(a).partner.or(cx.state.lag(b).partner);
+    let far = far.map_or("the far end", |far| fabric.device_name(fabric.lag(far).device));
+    let alike = |what: &str| format!("set the same {what} on {one} and {other}");
+    match aspect {
+        Aspect::Vlans => {
+            let (to_b, to_a) =
+                (lag_a.tagged.without(&lag_b.tagged), lag_b.tagged.without(&lag_a.tagged));
+            let lost = |vlans: &crate::value::VlanSet, at: &str| {
+                if vlans.is_empty() {
+                    None
+                } else {
+                    Some(format!("frames of VLAN {vlans} that {far} hashes to {at} are dropped"))
+                }
+            };
+            let lost: Vec<_> =
+                [lost(&to_b, other), lost(&to_a, one)].into_iter().flatten().collect();
+            let remedy = if to_a.is_empty() {
+                format!("carry {} on {other} too", lag_a.tagged.value)
+            } else {
+                format!("carry {} on both", lag_a.tagged.union(&lag_b.tagged))
+            };
+            (lost.join("; "), remedy)
+        }
+        Aspect::Untagged => (
+            format!("untagged frames of {far} land in one VLAN or the other, as its hash decides"),
+            alike("untagged VLAN"),
+        ),
+        Aspect::Protocol => (
             format!(
-                "group {number} of the pair {} stands for two partners: {} on {}, {} on {}",
-                pair.name.value,
-                leads(a),
-                device(a),
-                leads(b),
-                device(b)
+                "{far} can agree with one of the halves only; the other stays out of the LAG or forwards on its own"
             ),
-        )
-        .related(place(a), format!("{} leads to {}", device(a), leads(a)))
-        .wire(split_wire(fabric.lag(a).protocol.value))
-        .remedy("give each partner a group number of its own")
-        .about(fabric.lag(a).device)
-        .about(fabric.lag(b).device);
+            alike("protocol"),
+        ),
+        Aspect::Mode => {
+            (format!("if {far} is passive, only the active half comes up"), alike("mode"))
+        }
+        Aspect::Speed => (
+            format!("{far} spreads frames evenly over unequal legs, or leaves the slower one out"),
+            "use ports of one speed on both".to_owned(),
+        ),
+        Aspect::Mtu => (
+            format!("large frames that {far} hashes to the smaller half are dropped"),
+            alike("MTU"),
+        ),
+        _ => ("one half goes down where the other stays up".to_owned(), alike("minimum")),
     }
 }

@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::lag::neighbours;
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 
@@ -14,7 +14,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-3] 25G"
+ports = "p[1-3] 25G"
 
 [[host]]
 name = "hull-01"
@@ -31,19 +31,19 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[2-3]"
+ports = "p[2-3]"
 
 [[lag]]
 on = "kelp-*"
 name = "hull-01"
 group = 101
-ports = "et1"
+ports = "p1"
 differs = [{ on = "kelp-b", without = "group" }]
 
 [cabling]
 runs = [
-  "hull-01 nic[1-2] -- kelp-[a-b] et1",
-  "kelp-a et[2-3] -- kelp-b et[2-3]",
+  "hull-01 nic[1-2] -- kelp-[a-b] p1",
+  "kelp-a p[2-3] -- kelp-b p[2-3]",
 ]
 "#,
         mend: &[("without = \"group\"", "group = 101")],

@@ -1,4 +1,4 @@
-use crate::behavior::{InBand, KeepalivePath};
+use crate::behaviour::{InBand, KeepalivePath};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -12,7 +12,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[pair]]
 name = "kelp"
@@ -24,7 +24,7 @@ keepalive = { between = ["10.80.39.1", "10.80.39.2"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[1-2]"
+ports = "p[1-2]"
 tagged = 399
 
 [[segment]]
@@ -38,7 +38,7 @@ name = "yard"
 subnet = "192.0.2.0/24"
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[
             ("[\"10.80.39.1\", \"10.80.39.2\"]", "[\"192.0.2.11\", \"192.0.2.12\"]"),

@@ -12,7 +12,7 @@ pub(super) static RULE: Check = Check {
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[management]]
 name = "yard"
@@ -33,10 +33,10 @@ keepalive = { from = "192.0.2.12", to = "192.0.2.21" }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[("192.0.2.21", "192.0.2.11")],
     },

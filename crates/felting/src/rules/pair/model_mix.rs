@@ -14,7 +14,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 software = "4.2.1"
 differs = [{ on = "kelp-b", software = "4.3.0" }]
 
@@ -28,10 +28,10 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[("4.3.0", "4.2.1")],
     },

@@ -13,7 +13,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 
 [[pair]]
 name = "kelp"
@@ -29,10 +29,10 @@ without = "peer_link"
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[("without = \"peer_link\"", "")],
     },

@@ -1,4 +1,4 @@
-use crate::behavior::{Entity, agreement};
+use crate::behaviour::{Entity, agreement};
 use crate::rules::lag::plug;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -14,7 +14,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[pair]]
 name = "kelp"
@@ -26,12 +26,12 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[1-3]"
+ports = "p[1-3]"
 
 [cabling]
-runs = ["kelp-a et[1-2] -- kelp-b et[1-2]", "kelp-a et3 -- kelp-b et4"]
+runs = ["kelp-a p[1-2] -- kelp-b p[1-2]", "kelp-a p3 -- kelp-b p4"]
 "#,
-        mend: &[("kelp-b et4", "kelp-b et3")],
+        mend: &[("kelp-b p4", "kelp-b p3")],
     },
     check,
 };

@@ -12,23 +12,23 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 
 [[pair]]
 name = "kelp"
 on = "kelp-*"
 domain = 11
-peer_link = "et1"
+peer_link = "p1"
 keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 
 [cabling]
-runs = "kelp-a et[1-2] -- kelp-b et[1-2]"
+runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 "#,
         mend: &[
-            ("peer_link = \"et1\"", "peer_link = \"peer\""),
+            ("peer_link = \"p1\"", "peer_link = \"peer\""),
             (
                 "[cabling]",
-                "[[lag]]\non = \"kelp-*\"\nname = \"peer\"\nports = \"et[1-2]\"\n\n[cabling]",
+                "[[lag]]\non = \"kelp-*\"\nname = \"peer\"\nports = \"p[1-2]\"\n\n[cabling]",
             ),
         ],
     },

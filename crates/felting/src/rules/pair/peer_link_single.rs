@@ -13,7 +13,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 
 [[pair]]
 name = "kelp"
@@ -25,14 +25,14 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et1"
+ports = "p1"
 
 [cabling]
-runs = "kelp-a et1 -- kelp-b et1"
+runs = "kelp-a p1 -- kelp-b p1"
 "#,
         mend: &[
-            ("ports = \"et1\"", "ports = \"et[1-2]\""),
-            ("kelp-a et1 -- kelp-b et1", "kelp-a et[1-2] -- kelp-b et[1-2]"),
+            ("ports = \"p1\"", "ports = \"p[1-2]\""),
+            ("kelp-a p1 -- kelp-b p1", "kelp-a p[1-2] -- kelp-b p[1-2]"),
         ],
     },
     check,

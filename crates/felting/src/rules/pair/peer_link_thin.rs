@@ -15,12 +15,12 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = ["et[1-8] 100G", "et[9-10] 10G"]
+ports = ["p[1-8] 100G", "p[9-10] 10G"]
 
 [[switch]]
 name = "crest-[1-2]"
 role = "spine"
-ports = "et[1-8] 100G"
+ports = "p[1-8] 100G"
 
 [[pair]]
 name = "kelp"
@@ -32,13 +32,13 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[9-10]"
+ports = "p[9-10]"
 
 [[lag]]
 on = "kelp-*"
 name = "silo-1"
 group = 101
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [[host]]
 name = "silo-1"
@@ -47,12 +47,12 @@ bond = { name = "bond0", nics = "nic[1-4]" }
 
 [cabling]
 runs = [
-  "silo-1 nic[1-4] -- kelp-[a-b] et[1-2]",
-  "kelp-[a-b] et[5-6] -- crest-[1-2] et[1-2]",
-  "kelp-a et[9-10] -- kelp-b et[9-10]",
+  "silo-1 nic[1-4] -- kelp-[a-b] p[1-2]",
+  "kelp-[a-b] p[5-6] -- crest-[1-2] p[1-2]",
+  "kelp-a p[9-10] -- kelp-b p[9-10]",
 ]
 "#,
-        mend: &[("et[9-10] 10G", "et[9-10] 100G")],
+        mend: &[("p[9-10] 10G", "p[9-10] 100G")],
     },
     check,
 };

@@ -1,6 +1,6 @@
 use rustc_hash::FxHashMap;
 
-use crate::behavior::{Entity, agreement};
+use crate::behaviour::{Entity, agreement};
 use crate::fabric::{Group, PairId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -16,7 +16,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-3] 25G"
+ports = "p[1-3] 25G"
 
 [[host]]
 name = "hull-01"
@@ -33,20 +33,20 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[2-3]"
+ports = "p[2-3]"
 tagged = "310-311"
 
 [[lag]]
 on = "kelp-*"
 name = "hull-01"
 group = 101
-ports = "et1"
+ports = "p1"
 tagged = "310-312"
 
 [cabling]
 runs = [
-  "hull-01 nic[1-2] -- kelp-[a-b] et1",
-  "kelp-a et[2-3] -- kelp-b et[2-3]",
+  "hull-01 nic[1-2] -- kelp-[a-b] p1",
+  "kelp-a p[2-3] -- kelp-b p[2-3]",
 ]
 "#,
         mend: &[("tagged = \"310-311\"", "tagged = \"310-312\"")],

@@ -16,7 +16,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[pair]]
 name = "kelp"
@@ -28,13 +28,13 @@ keepalive = { between = ["192.0.2.11", "192.0.2.12"] }
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[1-2]"
+ports = "p[1-2]"
 tagged = 312
 
 [[lag]]
 on = "kelp-a"
 name = "silo-1"
-ports = "et[3-4]"
+ports = "p[3-4]"
 tagged = 312
 
 [[host]]
@@ -43,14 +43,14 @@ nics = "nic[1-2] 100G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = ["kelp-a et[1-2] -- kelp-b et[1-2]", "silo-1 nic[1-2] -- kelp-a et[3-4]"]
+runs = ["kelp-a p[1-2] -- kelp-b p[1-2]", "silo-1 nic[1-2] -- kelp-a p[3-4]"]
 "#,
         mend: &[
             (
-                "on = \"kelp-a\"\nname = \"silo-1\"\nports = \"et[3-4]\"",
-                "on = \"kelp-*\"\nname = \"silo-1\"\ngroup = 101\nports = \"et3\"",
+                "on = \"kelp-a\"\nname = \"silo-1\"\nports = \"p[3-4]\"",
+                "on = \"kelp-*\"\nname = \"silo-1\"\ngroup = 101\nports = \"p3\"",
             ),
-            ("-- kelp-a et[3-4]", "-- kelp-[a-b] et3"),
+            ("-- kelp-a p[3-4]", "-- kelp-[a-b] p3"),
         ],
     },
     check,

@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::fabric::{Group, LagId, Pair, Side};
 use crate::rules::lag::identity_place;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -15,7 +15,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-3] 25G"
+ports = "p[1-3] 25G"
 
 [[pair]]
 name = "kelp"
@@ -32,13 +32,13 @@ system_priority = 200
 [[lag]]
 on = "kelp-*"
 name = "peer"
-ports = "et[2-3]"
+ports = "p[2-3]"
 
 [[lag]]
 on = "kelp-*"
 name = "hull-01"
 group = 101
-ports = "et1"
+ports = "p1"
 
 [[host]]
 name = "hull-01"
@@ -46,7 +46,7 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = ["hull-01 nic[1-2] -- kelp-[a-b] et1", "kelp-a et[2-3] -- kelp-b et[2-3]"]
+runs = ["hull-01 nic[1-2] -- kelp-[a-b] p1", "kelp-a p[2-3] -- kelp-b p[2-3]"]
 "#,
         mend: &[("system_priority = 200", "system_priority = 100")],
     },

@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::lag::plug;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -13,17 +13,17 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[port]]
 on = "kelp-a"
-ports = "et2"
+ports = "p2"
 enabled = false
 
 [[lag]]
 on = "kelp-a"
 name = "hull-01"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [[host]]
 name = "hull-01"
@@ -31,7 +31,7 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
+runs = "hull-01 nic[1-2] -- kelp-a p[1-2]"
 "#,
         mend: &[("enabled = false", "enabled = true")],
     },

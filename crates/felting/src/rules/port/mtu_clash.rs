@@ -1,4 +1,4 @@
-use crate::behavior::{AdjacencyFault, Aspect, Entity};
+use crate::behaviour::{AdjacencyFault, Aspect, Entity};
 use crate::diagnostic::At;
 use crate::fabric::{DeviceId, DeviceKind};
 use crate::rules::lag::half_name;
@@ -18,24 +18,24 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[49-50] 100G"
+ports = "p[49-50] 100G"
 
 [[switch]]
 name = "crest-1"
-ports = "et[1-2] 100G"
+ports = "p[1-2] 100G"
 
 [[port]]
 on = "kelp-a"
-ports = "et49"
+ports = "p49"
 mtu = 9216
 
 [[port]]
 on = "crest-1"
-ports = "et1"
+ports = "p1"
 mtu = 1500
 
 [cabling]
-runs = "kelp-a et49 -- crest-1 et1"
+runs = "kelp-a p49 -- crest-1 p1"
 "#,
         mend: &[("mtu = 1500", "mtu = 9216")],
     },
@@ -62,7 +62,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let [a, b] = cable.ends.map(|end| end.value);
         let free = fabric.lag_of(a).is_none() && fabric.lag_of(b).is_none();
         let (Some(x), Some(y)) = (mtu(a), mtu(b)) else { continue };
-        // Where neighbors fall out over it, it is told as that.
+        // Where neighbours fall out over it, it is told as that.
         let told = fabric.interface_on(a, None).is_some_and(|interface| {
             let adjacency = cx.state.underlay().adjacency_of(interface);
             adjacency.is_some_and(|adjacency| adjacency.fault == Some(AdjacencyFault::MtuClash))

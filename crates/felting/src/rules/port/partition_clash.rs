@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::diagnostic::Span;
 use crate::fabric::{Fabric, PortId};
 use crate::rules::lag::half_name;
@@ -15,22 +15,22 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[port]]
 on = "kelp-a"
-ports = "et1"
+ports = "p1"
 partition = "hall"
 
 [[port]]
 on = "kelp-a"
-ports = "et2"
+ports = "p2"
 partition = "workshop"
 
 [[lag]]
 on = "kelp-a"
 name = "hull-01"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [[host]]
 name = "hull-01"
@@ -38,7 +38,7 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
+runs = "hull-01 nic[1-2] -- kelp-a p[1-2]"
 "#,
         mend: &[("partition = \"workshop\"", "partition = \"hall\"")],
     },

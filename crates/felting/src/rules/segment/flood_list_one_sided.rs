@@ -1,7 +1,7 @@
 use std::net::IpAddr;
 
 use super::mapped;
-use crate::behavior::evpn::replication;
+use crate::behaviour::evpn::replication;
 use crate::fabric::PresenceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;

@@ -8,7 +8,7 @@ pub(super) static RULE: Check = Check {
         id: "segment-flooding-clash",
         severity: Severity::Error,
         summary: "VTEPs of a segment flood in different ways",
-        explain: "Head-end copies go to those that asked by a type 3 route, a static list to whom it \
+        explain: "Copies by ingress replication go to those that asked by a type 3 route, a static list to whom it \
               names, one packet to a group to whom has joined it. A VTEP that floods in one way \
               does not hear those that use another.",
         sources: &["RFC 8365 section 5.1.3", "RFC 7348 section 4.2"],
@@ -34,11 +34,11 @@ number = 310
 vlan = 310
 vni = 23310
 on = "kelp-*"
-differs = [{ on = "kelp-b", replication = "group", group = "239.64.3.10" }]
+differs = [{ on = "kelp-b", replication = "multicast", multicast_group = "239.64.3.10" }]
 "#
         ),
         mend: &[(
-            "differs = [{ on = \"kelp-b\", replication = \"group\", group = \"239.64.3.10\" }]\n",
+            "differs = [{ on = \"kelp-b\", replication = \"multicast\", multicast_group = \"239.64.3.10\" }]\n",
             "",
         )],
     },

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, gateways, of_one_pair, report_odd};
-use crate::behavior::gateway::gateway_mac;
+use crate::behaviour::gateway::gateway_mac;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::GatewayKind;
 

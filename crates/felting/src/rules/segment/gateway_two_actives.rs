@@ -1,4 +1,4 @@
-use crate::behavior::gateway::virtual_router;
+use crate::behaviour::gateway::virtual_router;
 use crate::fabric::PresenceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -14,7 +14,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-8] 25G"
+ports = "p[1-8] 25G"
 
 [[segment]]
 name = "tides-web"
@@ -28,17 +28,17 @@ differs = [{ on = "kelp-b", address = "10.80.31.3/24" }]
 
 [[port]]
 on = "kelp-a"
-ports = "et8"
+ports = "p8"
 tagged = 310
 
 [[port]]
 on = "kelp-b"
-ports = "et8"
+ports = "p8"
 tagged = "310"
 enabled = false
 
 [cabling]
-runs = "kelp-a et8 -- kelp-b et8"
+runs = "kelp-a p8 -- kelp-b p8"
 
 [[accept]]
 rule = "port-down-in-use"

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::{Odd, Setting, mapped, of_one_pair, report_odd};
-use crate::behavior::evpn::replication;
+use crate::behaviour::evpn::replication;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 
@@ -26,7 +26,7 @@ multicast = true
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
-replication = "group"
+replication = "multicast"
 rendezvous = "10.64.8.1"
 differs = [{ on = "kelp-b", rendezvous = "10.64.8.2" }]
 "#,
@@ -37,7 +37,7 @@ number = 310
 vlan = 310
 vni = 23310
 on = "kelp-*"
-group = "239.64.3.10"
+multicast_group = "239.64.3.10"
 "#
         ),
         mend: &[("differs = [{ on = \"kelp-b\", rendezvous = \"10.64.8.2\" }]\n", "")],
@@ -56,7 +56,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let switch = fabric.presence(presence).switch;
             let overlay = fabric.overlay_of(switch)?;
             let (text, span) = {
-                let by_group = replication(fabric, presence) == Some(Replication::Group);
+                let by_group = replication(fabric, presence) == Some(Replication::Multicast);
                 let first = overlay.rendezvous.first().filter(|_| by_group)?;
                 let all: Vec<String> =
                     overlay.rendezvous.iter().map(|point| point.value.to_string()).collect();

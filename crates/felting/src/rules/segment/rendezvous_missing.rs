@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::mapped;
-use crate::behavior::evpn::replication;
+use crate::behaviour::evpn::replication;
 use crate::diagnostic::Span;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
@@ -28,7 +28,7 @@ multicast = true
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
-replication = "group"
+replication = "multicast"
 "#,
             r#"
 [[segment]]
@@ -37,10 +37,13 @@ number = 310
 vlan = 310
 vni = 23310
 on = "kelp-*"
-group = "239.64.3.10"
+multicast_group = "239.64.3.10"
 "#
         ),
-        mend: &[("replication = \"group\"", "replication = \"group\"\nrendezvous = \"10.64.8.1\"")],
+        mend: &[(
+            "replication = \"multicast\"",
+            "replication = \"multicast\"\nrendezvous = \"10.64.8.1\"",
+        )],
     },
     check,
 };
@@ -53,7 +56,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let switch = fabric.presence(presence).switch;
             let Some(overlay) = fabric
                 .overlay_of(switch)
-                .filter(|_| replication(fabric, presence) == Some(Replication::Group))
+                .filter(|_| replication(fabric, presence) == Some(Replication::Multicast))
             else {
                 continue;
             };
@@ -72,8 +75,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 continue;
             }
             let name = fabric.device_name(switch);
-            let group =
-                fabric.settings_at(presence).group.map_or(segment.name.span, |group| group.span);
+            let group = fabric
+                .settings_at(presence)
+                .multicast_group
+                .map_or(segment.name.span, |group| group.span);
             out.report(
                 place,
                 text.clone(),

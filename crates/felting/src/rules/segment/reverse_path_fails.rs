@@ -3,8 +3,8 @@ use std::net::IpAddr;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::mapped;
-use crate::behavior::Toward;
-use crate::behavior::evpn::replication;
+use crate::behaviour::Toward;
+use crate::behaviour::evpn::replication;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{IpPrefix, Replication};
@@ -33,7 +33,7 @@ differs = [{ on = "kelp-b", multicast = false }]
 [[overlay]]
 on = "kelp-*"
 target_pattern = "42041:{vni}"
-replication = "group"
+replication = "multicast"
 rendezvous = "10.64.8.1"
 "#,
             r#"
@@ -43,7 +43,7 @@ number = 310
 vlan = 310
 vni = 23310
 on = "kelp-*"
-group = "239.64.3.10"
+multicast_group = "239.64.3.10"
 "#
         ),
         mend: &[("differs = [{ on = \"kelp-b\", multicast = false }]\n", "")],
@@ -60,7 +60,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let switch = fabric.presence(presence).switch;
             let Some(overlay) = fabric
                 .overlay_of(switch)
-                .filter(|_| replication(fabric, presence) == Some(Replication::Group))
+                .filter(|_| replication(fabric, presence) == Some(Replication::Multicast))
             else {
                 continue;
             };

@@ -36,7 +36,7 @@ on = "kelp-*"
             r#"
 [[port]]
 on = "kelp-*"
-ports = "et1"
+ports = "p1"
 tagged = "310"
 "#
         ),

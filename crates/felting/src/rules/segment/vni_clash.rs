@@ -1,6 +1,6 @@
 use std::collections::BTreeMap;
 
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::fabric::{Presence, PresenceId, SegmentId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Vni;

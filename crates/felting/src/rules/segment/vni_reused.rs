@@ -1,6 +1,6 @@
 use std::collections::BTreeMap;
 
-use crate::behavior::{Aspect, Entity};
+use crate::behaviour::{Aspect, Entity};
 use crate::diagnostic::{At, Span};
 use crate::fabric::SegmentId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};

@@ -1,5 +1,5 @@
 use super::site_of;
-use crate::behavior::evpn::replication;
+use crate::behaviour::evpn::replication;
 use crate::rules::segment::mapped;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
@@ -9,7 +9,7 @@ pub(super) static RULE: Check = Check {
         id: "site-flooding-over-wan",
         severity: Severity::Hint,
         summary: "a segment floods over the WAN",
-        explain: "Head-end replication sends one copy of every frame for many to every VTEP, over \
+        explain: "Ingress replication sends one copy of every frame for many to every VTEP, over \
               the WAN too. ARP of a large segment, or a loop somewhere, fills a leased path.",
         sources: &["RFC 8365 section 5.1.3", "RFC 7432 section 10"],
         broken: concat!(
@@ -44,7 +44,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, segment) in fabric.segments() {
         let presences: Vec<_> = mapped(cx, id)
             .into_iter()
-            .filter(|&p| replication(fabric, p) == Some(Replication::HeadEnd))
+            .filter(|&p| replication(fabric, p) == Some(Replication::Ingress))
             .collect();
         let site = |presence| site_of(fabric, fabric.presence(presence).switch);
         let Some(&first) = presences.first() else { continue };

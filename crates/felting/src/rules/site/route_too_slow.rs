@@ -26,18 +26,18 @@ delay_bound = "5ms"
             r#"
 [[wan]]
 name = "radio"
-ends = ["inlet-a et53", "skerry-a et50"]
+ends = ["inlet-a p53", "skerry-a p50"]
 delay = "11ms"
 mtu = 1600
 
 [[interface]]
 on = "inlet-a"
-port = "et53"
+port = "p53"
 address = "198.51.100.5/31"
 
 [[interface]]
 on = "skerry-a"
-port = "et50"
+port = "p50"
 address = "198.51.100.4/31"
 
 [[route]]

@@ -1,5 +1,5 @@
 use super::site_of;
-use crate::behavior::mtu;
+use crate::behaviour::mtu;
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -17,7 +17,7 @@ pub(super) static RULE: Check = Check {
             r#"
 [[wan]]
 name = "fibre"
-ends = ["inlet-a et52", "skerry-a et49"]
+ends = ["inlet-a p52", "skerry-a p49"]
 tags = 100
 delay = "4ms"
 mtu = 1500

@@ -15,21 +15,21 @@ pub(super) static RULE: Check = Check {
             r#"
 [[interface]]
 on = "inlet-a"
-port = "et52"
+port = "p52"
 tag = 100
 address = "198.51.100.1/31"
 
 [[interface]]
 on = "skerry-a"
-port = "et49"
+port = "p49"
 tag = 101
 address = "198.51.100.3/31"
 "#,
             part!(wan_routes)
         ),
         mend: &[(
-            "on = \"skerry-a\"\nport = \"et49\"\ntag = 101",
-            "on = \"skerry-a\"\nport = \"et49\"\ntag = 100",
+            "on = \"skerry-a\"\nport = \"p49\"\ntag = 101",
+            "on = \"skerry-a\"\nport = \"p49\"\ntag = 100",
         )],
     },
     check,

@@ -17,19 +17,19 @@ pub(super) static RULE: Check = Check {
             r#"
 [[interface]]
 on = "inlet-a"
-port = "et52"
+port = "p52"
 tag = 100
 address = "198.51.100.1/31"
 
 [[interface]]
 on = "skerry-a"
-port = "et50"
+port = "p50"
 tag = 100
 address = "198.51.100.3/31"
 "#,
             part!(wan_routes)
         ),
-        mend: &[("port = \"et50\"", "port = \"et49\"")],
+        mend: &[("port = \"p50\"", "port = \"p49\"")],
     },
     check,
 };

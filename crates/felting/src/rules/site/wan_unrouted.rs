@@ -55,6 +55,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     .site(site)
                     .on
                     .iter()
+                    .filter(|&&d| !cx.state.is_off(d))
                     .filter_map(|&d| Some((d, fabric.device(d).router?, fabric.vtep_of(d)?)))
             };
             // A leaf that does not even reach its own border has another fault.
@@ -62,7 +63,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 .ends
                 .iter()
                 .map(|end| fabric.port(end.value).device)
-                .find(|&d| site_of(fabric, d) == Some(from));
+                .find(|&d| site_of(fabric, d) == Some(from) && !cx.state.is_off(d));
             let door = border.and_then(|device| {
                 fabric.router_of(device)?.loopbacks.first().map(|l| l.address())
             });

@@ -13,7 +13,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[hardware]]
 name = "gull-24"
-ports = "ge[1-4] 1G"
+ports = "p[1-4] 1G"
 
 [[switch]]
 name = "jetty"
@@ -21,15 +21,15 @@ hardware = "gull-24"
 
 [[stack]]
 switch = "jetty"
-domain = 3
+stack_id = 3
 split_detection = "link"
 stack_ports = "st[1-2] 1G"
-members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }]
+members = [{ id = 1, priority = 300 }, { id = 2, priority = 200 }]
 
 [cabling]
-runs = ["jetty 1/st1 -- jetty 2/st2", { run = "jetty 1/st2 -- jetty 2/ge1", loopback = true }]
+runs = ["jetty 1/st1 -- jetty 2/st2", { run = "jetty 1/st2 -- jetty 2/p1", loopback = true }]
 "#,
-        mend: &[("2/ge1", "2/st1")],
+        mend: &[("2/p1", "2/st1")],
     },
     check,
 };

@@ -11,7 +11,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[hardware]]
 name = "gull-24"
-ports = "ge[1-4] 1G"
+ports = "p[1-4] 1G"
 stack_members = 4
 
 [[switch]]
@@ -20,10 +20,10 @@ hardware = "gull-24"
 
 [[stack]]
 switch = "jetty"
-domain = 3
+stack_id = 3
 split_detection = "link"
 stack_ports = "st[1-2] 40G"
-members = [{ id = 1, priority = 15 }, { id = 9, priority = 10 }]
+members = [{ id = 1, priority = 300 }, { id = 9, priority = 200 }]
 
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 9/st[2,1]"]

@@ -11,7 +11,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[hardware]]
 name = "gull-24"
-ports = "ge[1-4] 1G"
+ports = "p[1-4] 1G"
 
 [[switch]]
 name = "jetty"
@@ -19,10 +19,10 @@ hardware = "gull-24"
 
 [[stack]]
 switch = "jetty"
-domain = 3
+stack_id = 3
 split_detection = "link"
 stack_ports = "st[1-2] 40G"
-members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }, { id = 2 }]
+members = [{ id = 1, priority = 300 }, { id = 2, priority = 200 }, { id = 2 }]
 
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]

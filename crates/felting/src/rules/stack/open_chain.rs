@@ -1,4 +1,5 @@
-use crate::behavior::StackShape;
+use crate::behaviour::StackShape;
+use crate::fabric::Stack;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -12,7 +13,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[hardware]]
 name = "gull-24"
-ports = "ge[1-4] 1G"
+ports = "p[1-4] 1G"
 
 [[switch]]
 name = "jetty"
@@ -20,10 +21,10 @@ hardware = "gull-24"
 
 [[stack]]
 switch = "jetty"
-domain = 3
+stack_id = 3
 split_detection = "link"
 stack_ports = "st[1-2] 40G"
-members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }]
+members = [{ id = 1, priority = 300 }, { id = 2, priority = 200 }]
 
 [cabling]
 runs = ["jetty 1/st1 -- jetty 2/st2"]
@@ -35,13 +36,14 @@ runs = ["jetty 1/st1 -- jetty 2/st2"]
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (id, stack) in fabric.stacks() {
+    let on = |stack: &Stack| !cx.state.is_off(stack.switch.value);
+    for (id, stack) in fabric.stacks().filter(|(_, stack)| on(stack)) {
         let shape = cx.state.stack(id).shape;
-        let domains = stack
+        let others = stack
             .members
             .iter()
-            .any(|m| m.domain.map(|d| d.value) != stack.members[0].domain.map(|d| d.value));
-        let split = shape == StackShape::Split && !domains;
+            .any(|m| m.stack_id.map(|id| id.value) != stack.members[0].stack_id.map(|id| id.value));
+        let split = shape == StackShape::Split && !others;
         if shape != StackShape::Chain && !split {
             continue;
         }

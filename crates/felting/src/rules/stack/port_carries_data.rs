@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -12,7 +12,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[hardware]]
 name = "gull-24"
-ports = "ge[1-4] 1G"
+ports = "p[1-4] 1G"
 
 [[switch]]
 name = "jetty"
@@ -20,10 +20,10 @@ hardware = "gull-24"
 
 [[stack]]
 switch = "jetty"
-domain = 3
+stack_id = 3
 split_detection = "link"
 stack_ports = "st[1-2] 40G"
-members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }]
+members = [{ id = 1, priority = 300 }, { id = 2, priority = 200 }]
 
 [[port]]
 on = "jetty"
@@ -33,7 +33,7 @@ tagged = 420
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 "#,
-        mend: &[("ports = \"2/st2\"", "ports = \"2/ge2\"")],
+        mend: &[("ports = \"2/st2\"", "ports = \"2/p2\"")],
     },
     check,
 };

@@ -13,7 +13,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[hardware]]
 name = "gull-24"
-ports = "ge[1-4] 1G"
+ports = "p[1-4] 1G"
 
 [[switch]]
 name = "jetty"
@@ -21,20 +21,20 @@ hardware = "gull-24"
 
 [[stack]]
 switch = "jetty"
-domain = 3
+stack_id = 3
 split_detection = "link"
 stack_ports = "st[1-2] 40G"
-members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }, { id = 3, absent = true }]
+members = [{ id = 1, priority = 300 }, { id = 2, priority = 200 }, { id = 3, absent = true }]
 
 [[lag]]
 on = "jetty"
 name = "bench"
-ports = ["1/ge1", "3/ge1"]
+ports = ["1/p1", "3/p1"]
 
 [cabling]
 runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]"]
 "#,
-        mend: &[(", \"3/ge1\"]", ", \"2/ge1\"]")],
+        mend: &[(", \"3/p1\"]", ", \"2/p1\"]")],
     },
     check,
 };

@@ -11,12 +11,12 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[hardware]]
 name = "gull-24"
-ports = "ge[1-4] 1G"
+ports = "p[1-4] 1G"
 stack_members = 2
 
 [[hardware]]
 name = "gull-48"
-ports = "ge[1-4] 1G"
+ports = "p[1-4] 1G"
 
 [[switch]]
 name = "jetty"
@@ -24,10 +24,10 @@ hardware = "gull-24"
 
 [[stack]]
 switch = "jetty"
-domain = 3
+stack_id = 3
 split_detection = "link"
 stack_ports = "st[1-2] 40G"
-members = [{ id = 1, priority = 15 }, { id = 2, priority = 10 }, { id = 3, hardware = "gull-48" }]
+members = [{ id = 1, priority = 300 }, { id = 2, priority = 200 }, { id = 3, hardware = "gull-48" }]
 
 [[accept]]
 rule = "stack-model-mix"

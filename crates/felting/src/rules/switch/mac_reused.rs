@@ -1,6 +1,6 @@
 use rustc_hash::FxHashSet;
 
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::diagnostic::Span;
 use crate::fabric::Device;
 use crate::rules::{Check, Context, Findings, Rule, Severity};

@@ -1,5 +1,5 @@
 use super::{bridge_name, place, port_name};
-use crate::behavior::Carrier;
+use crate::behaviour::Carrier;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -14,7 +14,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "jetty"
-ports = "ge[1-2] 1G"
+ports = "p[1-2] 1G"
 
 [[switch]]
 name = "mud-1"
@@ -22,7 +22,7 @@ ports = "p[1-2] 1G"
 
 [[port]]
 on = "jetty"
-ports = "ge1"
+ports = "p1"
 untagged = 420
 edge = true
 
@@ -32,7 +32,7 @@ ports = "p1"
 untagged = 420
 
 [cabling]
-runs = "jetty ge1 -- mud-1 p1"
+runs = "jetty p1 -- mud-1 p1"
 "#,
         mend: &[("edge = true\n", "")],
     },

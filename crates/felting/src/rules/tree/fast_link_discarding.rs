@@ -1,5 +1,5 @@
 use super::{bridge_name, place, port_name};
-use crate::behavior::{Aspect, Entity};
+use crate::behaviour::{Aspect, Entity};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -14,11 +14,11 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "jetty"
-ports = ["ge1 10G", "ge2 1G"]
+ports = ["p1 10G", "p2 1G"]
 
 [[switch]]
 name = "mud-1"
-ports = ["ge1 10G", "ge2 1G"]
+ports = ["p1 10G", "p2 1G"]
 
 [[tree]]
 on = "jetty"
@@ -26,17 +26,17 @@ priority = 4096
 
 [[port]]
 on = "*"
-ports = "ge1"
+ports = "p1"
 untagged = 420
 
 [[port]]
 on = "*"
-ports = "ge2"
+ports = "p2"
 untagged = 420
 tree_cost = 100
 
 [cabling]
-runs = "jetty ge[1-2] -- mud-1 ge[1-2]"
+runs = "jetty p[1-2] -- mud-1 p[1-2]"
 "#,
         mend: &[("tree_cost = 100\n", "")],
     },

@@ -1,5 +1,5 @@
 use super::{bridge_name, place, port_name};
-use crate::behavior::BridgeId;
+use crate::behaviour::BridgeId;
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 
 pub(super) static RULE: Check = Check {

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::bridge_name;
-use crate::behavior::tree::region_identity;
+use crate::behaviour::tree::region_identity;
 use crate::diagnostic::Span;
 use crate::fabric::TreeSettings;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -20,7 +20,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "jetty"
-ports = "ge1 1G"
+ports = "p1 1G"
 
 [[switch]]
 name = "mud-1"
@@ -36,7 +36,7 @@ differs = [{ on = "mud-1", revision = 2 }]
 
 [[port]]
 on = "jetty"
-ports = "ge1"
+ports = "p1"
 tagged = 420
 
 [[port]]
@@ -45,7 +45,7 @@ ports = "p1"
 tagged = 420
 
 [cabling]
-runs = "jetty ge1 -- mud-1 p1"
+runs = "jetty p1 -- mud-1 p1"
 "#,
         mend: &[("revision = 2", "revision = 3")],
     },

@@ -1,6 +1,6 @@
 use rustc_hash::FxHashSet;
 
-use crate::behavior::carrier::Node;
+use crate::behaviour::carrier::Node;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId};
 use crate::rules::segment::carried;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -21,13 +21,13 @@ pub(super) static RULE: Check = Check {
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = ["et[1-8] 25G", "et[49-52] 100G"]
+ports = ["p[1-8] 25G", "p[49-52] 100G"]
 
 [[pool]]
 name = "links"
@@ -51,9 +51,9 @@ on = "kelp-*"
 
 [cabling]
 runs = [
-  "kelp-a et[49-50] -- crest-[1-2] et1",
-  "kelp-b et[49-50] -- crest-[1-2] et2",
-  "jetty up[1-2] -- kelp-[a-b] et2",
+  "kelp-a p[49-50] -- crest-[1-2] p1",
+  "kelp-b p[49-50] -- crest-[1-2] p2",
+  "jetty up[1-2] -- kelp-[a-b] p2",
 ]
 "#,
             part!(ospf),
@@ -75,7 +75,7 @@ tagged = "310"
 
 [[port]]
 on = "kelp-*"
-ports = "et2"
+ports = "p2"
 tagged = "310"
 
 [[tree]]
@@ -86,7 +86,7 @@ differs = [{ on = "kelp-b", priority = 8192 }]
         ),
         mend: &[
             ("ports = \"up[1-2]\"\ntagged = \"310\"", "ports = \"up1\"\ntagged = \"310\""),
-            ("on = \"kelp-*\"\nports = \"et2\"", "on = \"kelp-a\"\nports = \"et2\""),
+            ("on = \"kelp-*\"\nports = \"p2\"", "on = \"kelp-a\"\nports = \"p2\""),
         ],
     },
     check,

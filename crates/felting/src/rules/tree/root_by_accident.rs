@@ -1,7 +1,7 @@
 use std::collections::BTreeMap;
 
 use super::{bridge_name, bridge_place, chosen, place, port_name};
-use crate::behavior::{Aspect, BridgeId, BridgePortId, Entity};
+use crate::behaviour::{Aspect, BridgeId, BridgePortId, Entity};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {

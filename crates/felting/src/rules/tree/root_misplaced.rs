@@ -1,7 +1,7 @@
 use rustc_hash::FxHashMap;
 
 use super::{bridge_name, bridge_place, chosen};
-use crate::behavior::{Aspect, BridgeId, Entity};
+use crate::behaviour::{Aspect, BridgeId, Entity};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Role;
 

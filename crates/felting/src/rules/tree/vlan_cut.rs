@@ -1,6 +1,6 @@
 use super::{bridge_name, place, port_name};
-use crate::behavior::BridgePortId;
-use crate::behavior::Carrier;
+use crate::behaviour::BridgePortId;
+use crate::behaviour::Carrier;
 use crate::diagnostic::Span;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 

@@ -2,7 +2,7 @@ use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 
-use crate::behavior::AdjacencyFault;
+use crate::behaviour::AdjacencyFault;
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric};
 use crate::rules::{Check, Context, Findings, Rule, Severity};

@@ -3,7 +3,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::tier;
-use crate::behavior::{LostWay, NotPassed};
+use crate::behaviour::{LostWay, NotPassed};
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, Fabric, RouterId};
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity, some_of};

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use super::{End, both, report_ends};
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::diagnostic::{At, Span};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -9,9 +9,9 @@ pub(super) static RULE: Check = Check {
     rule: Rule {
         id: "underlay-authentication-clash",
         severity: Severity::Error,
-        summary: "the two ends of a link or session have different keys",
-        explain: "A packet of a routing protocol that is not authenticated by the key of the \
-              receiver is dropped. To the one who looks at it the neighbor is just silent.",
+        summary: "the two ends of a link or session have different secrets",
+        explain: "A packet of a routing protocol that is not authenticated by the secret of the \
+              receiver is dropped. To the one who looks at it the neighbour is just silent.",
         sources: &["RFC 2328 section 8.2", "RFC 5304", "RFC 5925"],
         broken: routed!(
             r#"
@@ -30,7 +30,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut said: FxHashSet<Vec<Span>> = FxHashSet::default();
     for cause in cx.state.causes().of(RULE.rule.id) {
-        let (ends, keys, what) = match (cause.entity, cause.other) {
+        let (ends, secrets, what) = match (cause.entity, cause.other) {
             (Entity::Interface(near), Some(Entity::Interface(far))) => {
                 let end = |id| {
                     let interface = fabric.interface(id);
@@ -43,8 +43,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 };
                 (
                     [end(near), end(far)],
-                    [near, far]
-                        .map(|id| fabric.interface(id).authentication.as_ref().map(|key| key.span)),
+                    [near, far].map(|id| {
+                        fabric.interface(id).authentication.as_ref().map(|secret| secret.span)
+                    }),
                     both(fabric, near, far),
                 )
             }
@@ -57,15 +58,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let names = [near, far].map(|id| fabric.device_name(fabric.session(id).device));
                 (
                     [end(near), end(far)],
-                    [near, far]
-                        .map(|id| fabric.session(id).authentication.as_ref().map(|key| key.span)),
+                    [near, far].map(|id| {
+                        fabric.session(id).authentication.as_ref().map(|secret| secret.span)
+                    }),
                     format!("the session of {} and {}", names[0], names[1]),
                 )
             }
             _ => continue,
         };
-        // A key that is written once is told once, whatever is at the other ends.
-        let mut places: Vec<Span> = keys.into_iter().flatten().collect();
+        // A secret that is written once is told once, whatever is at the other ends.
+        let mut places: Vec<Span> = secrets.into_iter().flatten().collect();
         places.sort_unstable();
         if !said.insert(places) {
             continue;
@@ -73,9 +75,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         report_ends(
             out,
             ends,
-            format!("two neighbors use different keys: {what}"),
+            format!("two neighbours use different secrets: {what}"),
             "each end drops what the other sends, and looks silent to it",
-            "use one key at both ends",
+            "use one secret at both ends",
         );
     }
 }
@@ -83,13 +85,15 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
 fn end(
     device: crate::fabric::DeviceId,
     name: &str,
-    key: Option<&At<smol_str::SmolStr>>,
+    secret: Option<&At<smol_str::SmolStr>>,
     span: Span,
 ) -> End {
-    match key {
-        Some(key) => {
-            End { device, span: key.span, text: format!("{name} uses the key {}", key.value) }
-        }
-        None => End { device, span, text: format!("{name} uses no key") },
+    match secret {
+        Some(secret) => End {
+            device,
+            span: secret.span,
+            text: format!("{name} uses the secret {}", secret.value),
+        },
+        None => End { device, span, text: format!("{name} uses no secret") },
     }
 }

@@ -9,10 +9,10 @@ pub(super) static RULE: Check = Check {
     rule: Rule {
         id: "underlay-bfd-one-sided",
         severity: Severity::Warning,
-        summary: "BFD watches a neighbor from one end only",
+        summary: "BFD watches a neighbour from one end only",
         explain: "BFD needs both ends: a system that is asked takes no notice of packets for a \
               session that it does not have. The end that has it waits for a session that never \
-              comes up, and a dead neighbor is noticed only when hellos or keepalives run out.",
+              comes up, and a dead neighbour is noticed only when hellos or keepalives run out.",
         sources: &["RFC 5880 section 6.8.6", "RFC 5882 section 4"],
         broken: routed!(
             r#"
@@ -53,7 +53,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             out,
             [end(near), end(far)],
             format!("BFD runs at one end only: {}", both(fabric, near, far)),
-            "the BFD session never comes up, and a dead neighbor is noticed only by \
+            "the BFD session never comes up, and a dead neighbour is noticed only by \
              its silence, after the dead interval",
             "run BFD at both ends, or at none",
         );

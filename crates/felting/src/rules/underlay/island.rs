@@ -1,7 +1,9 @@
+use std::collections::BTreeSet;
 use std::net::IpAddr;
 
 use super::claimed;
-use crate::diagnostic::At;
+use crate::behaviour::State;
+use crate::diagnostic::{At, some_of};
 use crate::fabric::{DeviceId, RouterId};
 use crate::rules::site::site_of;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -50,12 +52,12 @@ client = true
 
 [[port]]
 on = "kelp-b"
-ports = "et49"
+ports = "p49"
 enabled = false
 
 [[port]]
 on = "crest-1"
-ports = "et2"
+ports = "p2"
 enabled = false
 "#
         ),
@@ -73,7 +75,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             Some((overlay.device, router, overlay.vtep?))
         })
         .collect();
-    for (device, _, address) in &vteps {
+    let mut said: BTreeSet<IpAddr> = BTreeSet::new();
+    for (device, _, address) in vteps.iter().filter(|(device, ..)| !cx.state.is_off(*device)) {
         let other = vteps.iter().find(|(_, _, known)| known.value != address.value);
         let Some((stranger, _, theirs)) = other else { continue };
         // What other sites reach is the WAN's business.
@@ -93,7 +96,32 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         {
             continue;
         }
+        // What both sides of a pair have is told once.
+        if !said.insert(address.value) {
+            continue;
+        }
         let (name, other) = (fabric.device_name(*device), fabric.device_name(*stranger));
+        let router = fabric.device(*stranger).router;
+        let reached = |whole: &State| {
+            router.is_some_and(|router| whole.delivers(router, address.value).is_ok())
+        };
+        let remedy = match cx.whole().is_some_and(reached) {
+            true => format!(
+                "the last way is down with {}: cable another, by other devices, or keep in mind what is lost with it",
+                some_of(
+                    &cx.state
+                        .condition()
+                        .cuts(fabric)
+                        .iter()
+                        .map(String::as_str)
+                        .collect::<Vec<_>>()
+                )
+            ),
+            false => format!(
+                "see `felting sheet adjacencies` for the links of {name}, and let its VTEP address be \
+                 advertised"
+            ),
+        };
         out.report(
             address.span,
             format!("VTEP address of {name}"),
@@ -108,10 +136,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("{other} has none, for one"),
         )
         .wire(format!("all that is behind {name} is cut off from the rest of its segments"))
-        .remedy(format!(
-            "see `felting sheet adjacencies` for the links of {name}, and let its \
-             VTEP address be advertised"
-        ))
+        .remedy(remedy)
         .about(*device);
     }
 }

@@ -18,13 +18,13 @@ pub(super) static RULE: Check = Check {
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = ["et[1-48] 25G", "et[49-52] 100G"]
+ports = ["p[1-48] 25G", "p[49-52] 100G"]
 
 [[pool]]
 name = "links"
@@ -40,9 +40,9 @@ prefix = "10.64.8.0/24"
 on = ["crest-*", "kelp-*"]
 
 [cabling]
-runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et49 -- crest-1 et2"]
+runs = ["kelp-a p[49-50] -- crest-[1-2] p1", "kelp-b p49 -- crest-1 p2"]
 "#,
-        mend: &[("kelp-b et49 -- crest-1 et2", "kelp-b et[49-50] -- crest-[1-2] et2")],
+        mend: &[("kelp-b p49 -- crest-1 p2", "kelp-b p[49-50] -- crest-[1-2] p2")],
     },
     check,
 };
@@ -95,7 +95,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 )
                 .related(cabled, format!("{name} is cabled to spines here"))
                 .wire(format!(
-                    "{name} has fewer ways out than its neighbors, and none is left sooner \
+                    "{name} has fewer ways out than its neighbours, and none is left sooner \
                      when spines fail"
                 ))
                 .remedy(format!("cable {name} to {names}"))

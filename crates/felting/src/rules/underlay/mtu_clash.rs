@@ -6,7 +6,7 @@ pub(super) static RULE: Check = Check {
         id: "underlay-mtu-clash",
         severity: Severity::Error,
         summary: "two routers on a link have different MTUs",
-        explain: "OSPF neighbors tell each other their MTU while they exchange databases, and refuse \
+        explain: "OSPF neighbours tell each other their MTU while they exchange databases, and refuse \
               a larger one than their own: the adjacency sticks there for good. IS-IS pads its \
               hellos to the MTU, and the smaller end drops them.",
         sources: &["RFC 2328 section 10.6", "ISO/IEC 10589 clause 8.2.3"],
@@ -17,12 +17,12 @@ on = ["crest-1", "kelp-*"]
 
 [[interface]]
 on = "kelp-b"
-port = "et49"
+port = "p49"
 mtu = 9000
 
 [[interface]]
 on = "crest-1"
-port = "et2"
+port = "p2"
 mtu = 9216
 "#
         ),

@@ -3,7 +3,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use crate::behavior::mtu;
+use crate::behaviour::mtu;
 use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, InterfaceId};
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
@@ -53,7 +53,7 @@ client = true
 
 [[port]]
 on = "kelp-*"
-ports = "et49"
+ports = "p49"
 mtu = 1500
 "#
         ),

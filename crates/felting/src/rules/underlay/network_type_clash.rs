@@ -43,7 +43,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             })
         },
         "the ends of a link differ in its network type",
-        "the neighbors are shown as adjacent, but no route goes over the link",
+        "the neighbours are shown as adjacent, but no route goes over the link",
         "set one network type at both ends, point-to-point for a link of two routers",
     );
 }

@@ -16,13 +16,13 @@ pub(super) static RULE: Check = Check {
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 25G"
+ports = "p[1-4] 25G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = ["et[1-48] 25G", "et[49-52] 25G"]
+ports = ["p[1-48] 25G", "p[49-52] 25G"]
 
 [[pool]]
 name = "links"
@@ -43,7 +43,7 @@ nics = "nic1 25G"
 
 [[port]]
 on = "kelp-a"
-ports = "et[1-8]"
+ports = "p[1-8]"
 untagged = 310
 
 [[accept]]
@@ -52,14 +52,14 @@ reason = "an example of one leaf"
 
 [cabling]
 runs = [
-  "kelp-a et[49-50] -- crest-[1-2] et1",
-  "kelp-b et[49-50] -- crest-[1-2] et2",
-  "silo-[1-8] nic1 -- kelp-a et[1-8]",
+  "kelp-a p[49-50] -- crest-[1-2] p1",
+  "kelp-b p[49-50] -- crest-[1-2] p2",
+  "silo-[1-8] nic1 -- kelp-a p[1-8]",
 ]
 "#,
         mend: &[
             ("silo-[1-8]\"\nnics", "silo-[1-6]\"\nnics"),
-            ("silo-[1-8] nic1 -- kelp-a et[1-8]", "silo-[1-6] nic1 -- kelp-a et[1-6]"),
+            ("silo-[1-8] nic1 -- kelp-a p[1-8]", "silo-[1-6] nic1 -- kelp-a p[1-6]"),
         ],
     },
     check,

@@ -15,13 +15,13 @@ pub(super) static RULE: Check = Check {
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = ["et[1-48] 25G", "et[49-52] 100G"]
+ports = ["p[1-48] 25G", "p[49-52] 100G"]
 
 [[pool]]
 name = "links"
@@ -41,7 +41,7 @@ on = "kelp-b"
 max_paths = 1
 
 [cabling]
-runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et[49-50] -- crest-[1-2] et2"]
+runs = ["kelp-a p[49-50] -- crest-[1-2] p1", "kelp-b p[49-50] -- crest-[1-2] p2"]
 "#,
         mend: &[("max_paths = 1", "max_paths = 2")],
     },

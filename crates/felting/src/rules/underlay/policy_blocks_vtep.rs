@@ -2,7 +2,7 @@ use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 
 use super::loss_at;
-use crate::behavior::NotPassed;
+use crate::behaviour::NotPassed;
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, SessionId};
 use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
@@ -22,13 +22,13 @@ pub(super) static RULE: Check = Check {
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = "et[1-4] 100G"
+ports = "p[1-4] 100G"
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = "et[49-52] 100G"
+ports = "p[49-52] 100G"
 
 [[pool]]
 name = "links"
@@ -92,7 +92,7 @@ vni = 23310
 on = "kelp-*"
 
 [cabling]
-runs = ["kelp-[a-b] et49 -- crest-1 et[1-2]", "kelp-[a-b] et50 -- crest-2 et[1-2]"]
+runs = ["kelp-[a-b] p49 -- crest-1 p[1-2]", "kelp-[a-b] p50 -- crest-2 p[1-2]"]
 "#,
         mend: &[("differs = [{ on = \"crest-2\", export = \"loopbacks\" }]\n", "")],
     },

@@ -7,7 +7,7 @@ pub(super) static RULE: Check = Check {
         id: "underlay-protocol-clash",
         severity: Severity::Error,
         summary: "a link runs a routing protocol at one end only",
-        explain: "Neighbors are found by hellos that both ends send. Where one end runs another \
+        explain: "Neighbours are found by hellos that both ends send. Where one end runs another \
               protocol, or none, the routes of neither get to the other over this link.",
         sources: &["RFC 2328 section 9.5"],
         broken: routed!(

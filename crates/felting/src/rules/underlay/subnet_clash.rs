@@ -18,7 +18,7 @@ on = ["crest-1", "kelp-*"]
 
 [[port]]
 on = "kelp-b"
-ports = "et49"
+ports = "p49"
 address = "10.64.0.195/31"
 "#
         ),

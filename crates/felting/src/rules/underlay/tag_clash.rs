@@ -16,13 +16,13 @@ on = ["crest-1", "kelp-*"]
 
 [[interface]]
 on = "kelp-b"
-port = "et49"
+port = "p49"
 tag = 100
 address = "10.64.0.193/31"
 
 [[interface]]
 on = "crest-1"
-port = "et2"
+port = "p2"
 tag = 101
 address = "10.64.0.192/31"
 "#

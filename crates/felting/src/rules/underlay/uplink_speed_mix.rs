@@ -15,13 +15,13 @@ pub(super) static RULE: Check = Check {
 name = "crest-[1-2]"
 number = 1
 role = "spine"
-ports = ["et[1-3] 100G", "et4 40G"]
+ports = ["p[1-3] 100G", "p4 40G"]
 
 [[switch]]
 name = "kelp-[a-b]"
 number = 11
 role = "leaf"
-ports = ["et[1-48] 25G", "et[49-51] 100G", "et52 40G"]
+ports = ["p[1-48] 25G", "p[49-51] 100G", "p52 40G"]
 
 [[pool]]
 name = "links"
@@ -37,9 +37,9 @@ prefix = "10.64.8.0/24"
 on = ["crest-*", "kelp-*"]
 
 [cabling]
-runs = ["kelp-a et[49-50] -- crest-[1-2] et1", "kelp-b et49 -- crest-1 et2", "kelp-b et52 -- crest-2 et4"]
+runs = ["kelp-a p[49-50] -- crest-[1-2] p1", "kelp-b p49 -- crest-1 p2", "kelp-b p52 -- crest-2 p4"]
 "#,
-        mend: &[("kelp-b et52 -- crest-2 et4", "kelp-b et50 -- crest-2 et2")],
+        mend: &[("kelp-b p52 -- crest-2 p4", "kelp-b p50 -- crest-2 p2")],
     },
     check,
 };

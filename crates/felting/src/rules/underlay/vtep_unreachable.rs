@@ -2,7 +2,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
 use super::loss;
-use crate::behavior::Apart;
+use crate::behaviour::Apart;
 use crate::diagnostic::{At, Span};
 use crate::fabric::{DeviceId, PresenceId};
 use crate::rules::overlay::{TELLS_WHY, apart};
@@ -78,9 +78,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             Apart::Family => versions(cx, (from, own), (to, address)),
             Apart::NextHop => {
                 let router = fabric.device(from).router;
-                let lost = router.and_then(|router| cx.state.where_lost(router, address.value));
-                let Some(lost) = lost else { continue };
-                loss(cx, lost, to)
+                let loss = router.and_then(|router| loss(cx, router, address.value, to));
+                let Some(loss) = loss else { continue };
+                loss
             }
             _ => continue,
         };

@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::lag::{left_alone, links, plug};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -14,7 +14,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[host]]
 name = "hull-01"
@@ -22,11 +22,11 @@ nics = "nic[1-2] 25G"
 bond = { name = "bond0", nics = "nic[1-2]", protocol = "lacp" }
 
 [cabling]
-runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
+runs = "hull-01 nic[1-2] -- kelp-a p[1-2]"
 "#,
         mend: &[(
             "[cabling]",
-            "[[lag]]\non = \"kelp-a\"\nname = \"hull-01\"\nports = \"et[1-2]\"\n\n[cabling]",
+            "[[lag]]\non = \"kelp-a\"\nname = \"hull-01\"\nports = \"p[1-2]\"\n\n[cabling]",
         )],
     },
     check,

@@ -2,7 +2,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use smol_str::SmolStr;
 
-use crate::behavior::carrier::enters;
+use crate::behaviour::carrier::enters;
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, Network, SegmentId};
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
@@ -20,11 +20,11 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[port]]
 on = "kelp-a"
-ports = "et[1-2]"
+ports = "p[1-2]"
 tagged = "310-311"
 
 [[host]]
@@ -48,7 +48,7 @@ rule = "uplink-vlan-surplus"
 reason = "an example"
 
 [cabling]
-runs = "hull-[01-02] nic1 -- kelp-a et[1-2]"
+runs = "hull-[01-02] nic1 -- kelp-a p[1-2]"
 "#,
         mend: &[
             (

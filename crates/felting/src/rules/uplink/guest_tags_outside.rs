@@ -13,7 +13,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[host]]
 name = "hull-01"
@@ -24,11 +24,11 @@ networks = [{ name = "probes", tags = "312-314" }]
 [[lag]]
 on = "kelp-a"
 name = "hull-01"
-ports = "et[1-2]"
+ports = "p[1-2]"
 tagged = "312-313"
 
 [cabling]
-runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
+runs = "hull-01 nic[1-2] -- kelp-a p[1-2]"
 "#,
         mend: &[("tagged = \"312-313\"", "tagged = \"312-314\"")],
     },

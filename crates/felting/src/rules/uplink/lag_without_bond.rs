@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::lag::{left_alone, links, name, plug};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -14,7 +14,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 25G"
+ports = "p[1-2] 25G"
 
 [[host]]
 name = "hull-01"
@@ -23,10 +23,10 @@ nics = "nic[1-2] 25G"
 [[lag]]
 on = "kelp-a"
 name = "hull-01"
-ports = "et[1-2]"
+ports = "p[1-2]"
 
 [cabling]
-runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
+runs = "hull-01 nic[1-2] -- kelp-a p[1-2]"
 "#,
         mend: &[(
             "nics = \"nic[1-2] 25G\"\n",

@@ -12,14 +12,14 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-2] 1G"
+ports = "p[1-2] 1G"
 
 [[host]]
 name = "gauge-1"
 nics = "nic1 1G"
 
 [cabling]
-runs = "gauge-1 nic1 -- kelp-a et1"
+runs = "gauge-1 nic1 -- kelp-a p1"
 "#,
         mend: &[(
             "[cabling]",

@@ -11,7 +11,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = ["et1 25G", "et2 10G"]
+ports = ["p1 25G", "p2 10G"]
 
 [[host]]
 name = "hull-01"
@@ -19,9 +19,9 @@ nics = ["nic1 25G", "nic2 10G"]
 bond = { name = "bond0", nics = "nic[1-2]", protocol = "active-standby" }
 
 [cabling]
-runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
+runs = "hull-01 nic[1-2] -- kelp-a p[1-2]"
 "#,
-        mend: &[("\"et2 10G\"", "\"et2 25G\""), ("\"nic2 10G\"", "\"nic2 25G\"")],
+        mend: &[("\"p2 10G\"", "\"p2 25G\""), ("\"nic2 10G\"", "\"nic2 25G\"")],
     },
     check,
 };

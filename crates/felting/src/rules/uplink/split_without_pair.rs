@@ -1,4 +1,4 @@
-use crate::behavior::Entity;
+use crate::behaviour::Entity;
 use crate::rules::lag::{half_name, links, plug, split_wire};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -14,7 +14,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-[a-b]"
-ports = "et[1-3] 25G"
+ports = "p[1-3] 25G"
 
 [[host]]
 name = "hull-01"
@@ -24,15 +24,15 @@ bond = { name = "bond0", nics = "nic[1-2]" }
 [[lag]]
 on = "kelp-*"
 name = "hull-01"
-ports = "et1"
+ports = "p1"
 
 [cabling]
-runs = ["hull-01 nic[1-2] -- kelp-[a-b] et1", "kelp-a et[2-3] -- kelp-b et[2-3]"]
+runs = ["hull-01 nic[1-2] -- kelp-[a-b] p1", "kelp-a p[2-3] -- kelp-b p[2-3]"]
 "#,
         mend: &[(
-            "ports = \"et1\"\n",
-            "ports = \"et1\"\ngroup = 101\n\n\
-         [[lag]]\non = \"kelp-*\"\nname = \"peer\"\nports = \"et[2-3]\"\n\n\
+            "ports = \"p1\"\n",
+            "ports = \"p1\"\ngroup = 101\n\n\
+         [[lag]]\non = \"kelp-*\"\nname = \"peer\"\nports = \"p[2-3]\"\n\n\
          [[pair]]\nname = \"kelp\"\non = \"kelp-*\"\ndomain = 11\npeer_link = \"peer\"\n\
          keepalive = { between = [\"192.0.2.11\", \"192.0.2.12\"] }\n",
         )],

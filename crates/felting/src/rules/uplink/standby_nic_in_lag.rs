@@ -13,7 +13,7 @@ pub(super) static RULE: Check = Check {
         broken: r#"
 [[switch]]
 name = "kelp-a"
-ports = "et[1-3] 25G"
+ports = "p[1-3] 25G"
 
 [[host]]
 name = "hull-01"
@@ -23,14 +23,14 @@ bond = { name = "bond0", nics = "nic[1-2]", protocol = "active-standby" }
 [[lag]]
 on = "kelp-a"
 name = "spare"
-ports = "et2"
+ports = "p2"
 protocol = "lacp"
 
 [cabling]
-runs = "hull-01 nic[1-2] -- kelp-a et[1-2]"
+runs = "hull-01 nic[1-2] -- kelp-a p[1-2]"
 "#,
         mend: &[(
-            "[[lag]]\non = \"kelp-a\"\nname = \"spare\"\nports = \"et2\"\nprotocol = \"lacp\"\n",
+            "[[lag]]\non = \"kelp-a\"\nname = \"spare\"\nports = \"p2\"\nprotocol = \"lacp\"\n",
             "",
         )],
     },

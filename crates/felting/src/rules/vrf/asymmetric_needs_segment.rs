@@ -1,7 +1,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::on_vteps;
-use crate::behavior::gateway::irb;
+use crate::behaviour::gateway::irb;
 use crate::fabric::{SegmentId, VrfId};
 use crate::rules::segment::gateways;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -57,7 +57,7 @@ on = "kelp-a"
 "#,
             r#"
 [[accept]]
-rule = "segment-lonely"
+rule = "segment-single-vtep"
 reason = "an example"
 "#
         ),
@@ -66,7 +66,7 @@ reason = "an example"
                 "gateway = \"10.80.33.1\"\non = \"kelp-a\"",
                 "gateway = \"10.80.33.1\"\non = \"kelp-*\"",
             ),
-            ("\n[[accept]]\nrule = \"segment-lonely\"\nreason = \"an example\"\n", ""),
+            ("\n[[accept]]\nrule = \"segment-single-vtep\"\nreason = \"an example\"\n", ""),
         ],
     },
     check,

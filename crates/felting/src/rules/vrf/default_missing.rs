@@ -1,6 +1,6 @@
 use super::on_vteps;
-use crate::behavior::Instance;
-use crate::behavior::gateway::irb;
+use crate::behaviour::Instance;
+use crate::behaviour::gateway::irb;
 use crate::fabric::{DeviceId, VrfPresence};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Irb;

@@ -1,5 +1,5 @@
 use super::on_vteps;
-use crate::behavior::gateway::irb;
+use crate::behaviour::gateway::irb;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Irb;
 

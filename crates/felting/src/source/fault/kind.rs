@@ -139,7 +139,7 @@ impl FaultKind {
             ),
             Self::NameTwice => (
                 "input-name-twice",
-                "Two statements make the same thing. Write it once, and what is different on some switches as a deviation in `differs`. Only an overlay document may say a thing again.",
+                "Two statements make the same thing. Write it once, and what is different on some switches as a deviation in `differs`. Only a variant may say a thing again.",
             ),
             Self::UnknownName => {
                 ("input-unknown-name", "A name refers to a thing that no statement makes.")
@@ -150,7 +150,7 @@ impl FaultKind {
             ),
             Self::BadRange => (
                 "input-bad-range",
-                "Ranges are written et[1-48], hull-[01-06], kelp-[a-b] or [1,3,5-7]; names are made of letters, digits and -_./:",
+                "Ranges are written p[1-48], hull-[01-06], kelp-[a-b] or [1,3,5-7]; names are made of letters, digits and -_./:",
             ),
             Self::RangeTooLarge => (
                 "input-range-too-large",
@@ -170,7 +170,7 @@ impl FaultKind {
             ),
             Self::StackMembers => (
                 "input-stack-members",
-                "A stack is made of a switch and its members, and its ports are named by member, such as 1/ge1. A switch makes up one stack only.",
+                "A stack is made of a switch and its members, and its ports are named by member, such as 1/p1. A switch makes up one stack only.",
             ),
             Self::IncludeCycle => {
                 ("input-include-cycle", "A file includes itself, directly or through others.")

@@ -1,0 +1,37 @@
+//! `felting report`: everything in one page.
+
+use felting::State;
+use felting_view::Reported;
+
+use crate::arguments::ReportOptions;
+use crate::output::Screen;
+use crate::progress_bar::Bar;
+use crate::{Outcome, input};
+
+pub(crate) fn run(options: &ReportOptions, screen: &Screen) -> Outcome {
+    if options.output.output.is_none() && screen.is_terminal() {
+        return Err(
+            "a report is a page for a browser; name its file, such as -o report.html".to_owned()
+        );
+    }
+    let wanted = options.which.wanted()?;
+    let bar = Bar::new();
+    let fabric = input::read(&options.input.file, &options.input.variant.with, &bar)?;
+    let day = options.which.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
+    let state = State::of(&fabric, &options.down.condition(&fabric)?, bar.progress());
+    let failures = felting::walk::judge(&state, bar.progress());
+    let mut found = state.check_judged(&failures, Some(day), bar.progress());
+    let left_out = wanted.retain(&mut found);
+    let reported = Reported {
+        state: &state,
+        report: &found,
+        failures: &failures,
+        down: &options.down.words(),
+        left_out,
+        day: &day.to_string(),
+    };
+    let page = felting_view::report(&reported, bar.progress());
+    drop(bar);
+    screen.deliver(options.output.output.as_deref(), &page)?;
+    Ok(input::incomplete(&fabric, screen).unwrap_or(crate::CLEAN))
+}

@@ -1,0 +1,197 @@
+//! BGP over what is beneath it: the sessions, and the next hops that the underlay leads to.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
+
+use super::next_hop::{Lacking, NextHop, Unresolved, address_of, next_hop_rule};
+use super::{Bgp, Heard};
+use crate::behaviour::cause::Causes;
+use crate::behaviour::loopbacks::over_loopbacks;
+use crate::behaviour::session::{self, Outcomes};
+use crate::behaviour::underlay::Underlay;
+use crate::fabric::{DeviceId, Fabric, RouterId, SessionId};
+use crate::id::IdVec;
+use crate::value::{Family, IpPrefix, NextHopRule, SessionOver};
+
+impl Bgp {
+    /// The sessions over links, which bring the underlay's routes; `underlay` is what it is without them.
+    pub(in crate::behaviour) fn over_links(
+        fabric: &Fabric,
+        underlay: &Underlay,
+        causes: &mut Causes,
+    ) -> Self {
+        let (adjacencies, of_interface) = (&underlay.adjacencies, &underlay.of_interface);
+        let outcomes = session::over_links(fabric, adjacencies, of_interface, causes);
+        let families = [Family::Ipv4, Family::Ipv6];
+        let bgp = Self::of(fabric, outcomes, &families, Unresolved::default());
+        let unresolved = match bgp.is_used() {
+            true => Unresolved::of_links(fabric, underlay, &bgp, &bgp.passing.outcomes),
+            false => Unresolved::default(),
+        };
+        match unresolved.is_empty() {
+            true => bgp,
+            false => Self::of(fabric, bgp.passing.outcomes, &families, unresolved),
+        }
+    }
+
+    /// All sessions, when the underlay's routes are known.
+    pub(in crate::behaviour) fn over_all(
+        fabric: &Fabric,
+        underlay: &Underlay,
+        causes: &mut Causes,
+    ) -> Self {
+        let links = underlay.bgp.passing.outcomes.clone();
+        let outcomes = over_loopbacks(fabric, underlay, links, causes);
+        let unresolved = Unresolved::of_speakers(fabric, underlay, &outcomes);
+        Self::of(fabric, outcomes, &[Family::Evpn], unresolved)
+    }
+}
+
+impl Unresolved {
+    /// The VTEPs and loopbacks that speakers of EVPN are not led to, whatever they hear.
+    fn of_speakers(fabric: &Fabric, underlay: &Underlay, outcomes: &Outcomes) -> Self {
+        let mut found = Self { group: underlay.groups(fabric), ..Self::default() };
+        let carries = |&session: &SessionId| outcomes[session].carries(Family::Evpn);
+        let speaks = |router: &crate::fabric::Router| {
+            router.sessions.iter().any(|session| carries(&session))
+        };
+        let speakers: Vec<RouterId> =
+            fabric.routers.iter().filter(|(_, router)| speaks(router)).map(|(id, _)| id).collect();
+        let mut members: Vec<Vec<RouterId>> = Vec::new();
+        for &speaker in &speakers {
+            let group = found.group[speaker] as usize;
+            if members.len() <= group {
+                members.resize(group + 1, Vec::new());
+            }
+            members[group].push(speaker);
+        }
+        let mut heard = Heard::default();
+        for &speaker in &speakers {
+            let Some(address) = address_of(fabric, speaker) else { continue };
+            let apart = underlay.told_apart_by(fabric, address);
+            let single = |at: RouterId| (SmallVec::from_iter([u32::MAX]), at);
+            let each = apart.is_none();
+            let apart = apart.unwrap_or_else(|| speakers.iter().copied().map(single).collect());
+            let is_apart = |at: RouterId| each || apart.iter().any(|(_, other)| *other == at);
+            let mut leads =
+                |at: RouterId| underlay.delivers_as(fabric, at, address, &mut heard).is_ok();
+            let mut lacking = Lacking::default();
+            for (group, members) in members.iter().enumerate() {
+                let stands = members.iter().copied().find(|&at| at != speaker && !is_apart(at));
+                if stands.is_some_and(|at| !leads(at)) {
+                    lacking.groups.push(u32::try_from(group).unwrap_or(u32::MAX));
+                }
+            }
+            let mut known: Vec<(u32, bool)> = Vec::new();
+            for alike in apart.chunk_by(|one, other| !each && one.0 == other.0) {
+                known.clear();
+                let speaking = alike.iter().map(|(_, at)| *at).filter(|&at| at != speaker);
+                for at in speaking.filter(|&at| speaks(fabric.router(at))) {
+                    let group = found.group[at];
+                    let of_group = known.iter().find(|(known, _)| *known == group);
+                    let led = match of_group {
+                        Some(&(_, led)) => led,
+                        None => {
+                            let led = leads(at);
+                            known.push((group, led));
+                            led
+                        }
+                    };
+                    match (lacking.groups.contains(&group), led) {
+                        (true, true) => lacking.but.push(at),
+                        (false, false) => lacking.also.push(at),
+                        _ => {}
+                    }
+                }
+            }
+            if !lacking.groups.is_empty() || !lacking.also.is_empty() {
+                found.by.insert(NextHop::Speaker(speaker), lacking);
+            }
+        }
+        found
+    }
+
+    /// The addresses of links that are kept as next hops, where nobody tells of their subnets.
+    fn of_links(fabric: &Fabric, underlay: &Underlay, bgp: &Bgp, outcomes: &Outcomes) -> Self {
+        let keeping = keeping(fabric, outcomes);
+        if keeping.is_empty() {
+            return Self::default();
+        }
+        let mut found = Self { group: underlay.views_with(fabric, bgp), ..Self::default() };
+        let mut heard = Heard::default();
+        let mut known: FxHashMap<RouterId, Vec<RouterId>> = FxHashMap::default();
+        for (id, session) in fabric.sessions() {
+            let Some(interface) = session.interface.filter(|_| outcomes[id].is_up()) else {
+                continue;
+            };
+            let own = fabric.devices[session.device].router;
+            let Some(first) = fabric.devices[session.peer].router else { continue };
+            let subnets = fabric.interface(interface).addresses.iter().map(|one| one.subnet());
+            let subnets: SmallVec<[IpPrefix; 2]> = subnets.collect();
+            let behind =
+                known.entry(first).or_insert_with(|| behind(&keeping, &found.group, first));
+            for at in behind.iter().copied().filter(|&at| Some(at) != own) {
+                let led = subnets.iter().any(|subnet| {
+                    underlay.origins(subnet).iter().any(|origin| {
+                        underlay.joined(at, origin, subnet)
+                            || bgp.hears(
+                                fabric,
+                                subnet.family(),
+                                at,
+                                origin.router,
+                                subnet,
+                                &mut heard,
+                            )
+                    })
+                });
+                if !led {
+                    found.add(found.group[at], NextHop::Link(id));
+                }
+            }
+        }
+        found
+    }
+}
+
+/// To whom each speaker passes next hops on as they are.
+type Keeping = FxHashMap<RouterId, SmallVec<[RouterId; 2]>>;
+
+/// To whom each speaker tells what it hears over links without putting itself in as next hop.
+fn keeping(fabric: &Fabric, outcomes: &Outcomes) -> Keeping {
+    let mut keeping: Keeping = FxHashMap::default();
+    for (id, session) in fabric.sessions() {
+        if session.over != SessionOver::Links || !outcomes[id].is_up() {
+            continue;
+        }
+        let router = |device: DeviceId| fabric.devices[device].router;
+        if next_hop_rule(fabric, session) == NextHopRule::Kept
+            && let (Some(from), Some(to)) = (router(session.device), router(session.peer))
+        {
+            keeping.entry(from).or_default().push(to);
+        }
+    }
+    keeping
+}
+
+/// Whom a next hop gets to unchanged from the speaker that hears it first: the first two of each view, of which
+/// one is not the next hop's owner.
+fn behind(keeping: &Keeping, views: &IdVec<RouterId, u32>, first: RouterId) -> Vec<RouterId> {
+    let mut seen = FxHashSet::from_iter([first]);
+    let mut queue = vec![first];
+    let mut of_view: FxHashMap<u32, u8> = FxHashMap::default();
+    let mut found = Vec::new();
+    while let Some(from) = queue.pop() {
+        for &to in keeping.get(&from).into_iter().flatten() {
+            if !seen.insert(to) {
+                continue;
+            }
+            queue.push(to);
+            let known = of_view.entry(views[to]).or_default();
+            if *known < 2 {
+                *known += 1;
+                found.push(to);
+            }
+        }
+    }
+    found
+}

@@ -1,0 +1,332 @@
+//! The underlay: who is whose neighbour, what is advertised, and which way packets go.
+//!
+//! Adjacencies and what can be reached are computed once. Next hops are quadratic, so they are
+//! computed for one destination at a time, when asked.
+
+pub(crate) mod adjacency;
+mod advertised;
+mod domains;
+mod isolation;
+mod lost;
+mod outcome;
+mod paths;
+mod table;
+mod wan;
+
+use std::hash::Hash;
+use std::net::IpAddr;
+
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+
+pub use adjacency::{Adjacency, AdjacencyFault, AdjacencyId};
+pub(super) use adjacency::{Beneath, link_up};
+pub(super) use isolation::isolated;
+pub use lost::LostWay;
+pub(super) use outcome::{outcome, wans};
+pub use paths::{Hop, Route, RouteSource, Toward};
+pub(crate) use paths::{Next, Step, Towards};
+pub use wan::WrongTag;
+
+use super::bgp::{Bgp, Heard};
+use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, StaticRoute, WanId};
+use crate::id::{IdVec, typed_id};
+use crate::value::{Advertised, Family, IpPrefix};
+
+typed_id! {
+    /// A part of an underlay in which every router knows every link: an area, or a level of IS-IS.
+    pub(crate) DomainId, "domain"
+}
+
+/// One way over an adjacency.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Edge {
+    pub(crate) to: RouterId,
+    pub(crate) near: InterfaceId,
+    pub(crate) cost: u32,
+    /// What the way back costs, which is that of the end that sends into it.
+    pub(crate) back: u32,
+    pub(crate) domain: DomainId,
+    /// Whether IPv4 and IPv6 packets cross it.
+    pub(crate) carries: [bool; 2],
+}
+
+impl Edge {
+    /// Whether packets of the IP version of a prefix cross it.
+    pub(crate) fn carries(&self, prefix: &IpPrefix) -> bool {
+        self.carries[version(prefix)]
+    }
+}
+
+/// The place of a prefix's IP version among the two.
+fn version(prefix: &IpPrefix) -> usize {
+    usize::from(!prefix.address().is_ipv4())
+}
+
+/// Who tells the underlay of a prefix.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Origin {
+    pub(crate) router: RouterId,
+    pub(crate) what: Advertised,
+    /// What the prefix costs at its origin.
+    pub(crate) cost: u32,
+    /// The domain that it is in, of the prefix of a link; else it is in all of its router's.
+    pub(crate) domain: Option<DomainId>,
+}
+
+/// What the underlay came to.
+#[derive(Clone, Debug)]
+pub struct Underlay {
+    pub(crate) adjacencies: IdVec<AdjacencyId, Adjacency>,
+    pub(crate) of_interface: IdVec<InterfaceId, Option<AdjacencyId>>,
+    /// The neighbours of each router by OSPF or IS-IS.
+    pub(crate) edges: IdVec<RouterId, SmallVec<[Edge; 4]>>,
+    /// Whether a domain is the one to which the others attach.
+    pub(crate) backbone: IdVec<DomainId, bool>,
+    /// The parts of domains that each router is in, and the parts of backbones that it reaches, for IPv4 and for
+    /// IPv6.
+    parts: [IdVec<RouterId, Parts>; 2],
+    /// The domains that are level 1 of IS-IS, whose routes come before those of level 2.
+    level_one: IdVec<DomainId, bool>,
+    origins: FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>,
+    /// The routers that have each prefix themselves.
+    pub(crate) connected: FxHashMap<IpPrefix, SmallVec<[RouterId; 2]>>,
+    /// The lengths of all prefixes that are advertised, the longest first.
+    lengths: Vec<u8>,
+    /// The WAN paths that are up.
+    pub(crate) wans: IdVec<WanId, bool>,
+    /// Over which links BGP carries the underlay's routes.
+    pub(crate) bgp: Bgp,
+}
+
+#[derive(Clone, Debug, Default)]
+struct Parts {
+    /// Those that it is in.
+    own: SmallVec<[u32; 2]>,
+    /// The domains that these are of.
+    domains: SmallVec<[DomainId; 2]>,
+    /// The backbones whose prefixes it hears. A router that is in a backbone itself looks at that alone (RFC 2328
+    /// section 16.2).
+    backbones: SmallVec<[u32; 2]>,
+    /// The backbones that hear its prefixes.
+    told: SmallVec<[u32; 2]>,
+}
+
+/// Why a packet does not get to an address.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum NoRoute {
+    /// A router has no route to it.
+    Unknown(RouterId),
+    /// The way by a static route is down.
+    Down(RouterId),
+    /// The routes lead in a circle, with a static route of this router's to this prefix in it.
+    Circle(RouterId, IpPrefix),
+}
+
+impl Underlay {
+    /// The pairs of interfaces that face each other, with what became of each.
+    pub fn adjacencies(&self) -> impl ExactSizeIterator<Item = (AdjacencyId, &Adjacency)> {
+        self.adjacencies.iter()
+    }
+
+    /// The adjacency of an interface, if anything faces it.
+    pub fn adjacency_of(&self, interface: InterfaceId) -> Option<&Adjacency> {
+        self.of_interface[interface].map(|id| &self.adjacencies[id])
+    }
+
+    /// All prefixes that some router advertises, in order.
+    pub fn prefixes(&self) -> Vec<IpPrefix> {
+        let mut all: Vec<IpPrefix> = self.origins.keys().copied().collect();
+        all.sort_unstable();
+        all
+    }
+
+    /// The routers that advertise a prefix.
+    pub fn advertisers(&self, prefix: &IpPrefix) -> Vec<RouterId> {
+        self.origins(prefix).iter().map(|origin| origin.router).collect()
+    }
+
+    pub(crate) fn origins(&self, prefix: &IpPrefix) -> &[Origin] {
+        self.origins.get(prefix).map_or(&[], SmallVec::as_slice)
+    }
+
+    /// Whether a router hears what another advertises.
+    pub(crate) fn hears(
+        &self,
+        fabric: &Fabric,
+        from: RouterId,
+        origin: &Origin,
+        prefix: &IpPrefix,
+        heard: &mut Heard,
+    ) -> bool {
+        if from == origin.router {
+            return true;
+        }
+        let family = prefix.family();
+        self.joined(from, origin, prefix)
+            || self.bgp.hears(fabric, family, from, origin.router, prefix, heard)
+    }
+
+    /// Whether OSPF or IS-IS tells a router what another advertises.
+    pub(super) fn joined(&self, from: RouterId, origin: &Origin, prefix: &IpPrefix) -> bool {
+        let parts = &self.parts[version(prefix)];
+        let (a, b) = (&parts[from], &parts[origin.router]);
+        let shares = |x: &[u32], y: &[u32]| x.iter().any(|part| y.contains(part));
+        let Some(domain) = origin.domain else {
+            return shares(&a.own, &b.own) || shares(&a.backbones, &b.told);
+        };
+        let part = b.domains.iter().position(|&own| own == domain).map(|place| b.own[place]);
+        let Some(part) = part else { return false };
+        match self.backbone[domain] {
+            true => a.backbones.contains(&part),
+            false => a.own.contains(&part) || shares(&a.backbones, &b.told),
+        }
+    }
+
+    /// Numbers for what routers are led to: those of one number reach the same addresses, but for their own and
+    /// those of their links.
+    pub(super) fn views(&self, fabric: &Fabric) -> IdVec<RouterId, u32> {
+        self.views_with(fabric, &self.bgp)
+    }
+
+    /// As [`views`](Self::views), with the routes that BGP brings.
+    pub(super) fn views_with(&self, fabric: &Fabric, bgp: &Bgp) -> IdVec<RouterId, u32> {
+        let written: rustc_hash::FxHashSet<DeviceId> =
+            fabric.static_routes.iter().map(|route| route.device).collect();
+        let diverts = self.diverts(fabric);
+        self.numbered(fabric, |id| {
+            let alone = diverts || written.contains(&fabric.router(id).device);
+            (bgp.class_of(id), alone.then_some(id))
+        })
+    }
+
+    /// Numbers for what routers are led to by what nothing tells apart: those of one number reach an address or don't,
+    /// but for those that [`told_apart_by`](Self::told_apart_by) names.
+    pub(super) fn groups(&self, fabric: &Fabric) -> IdVec<RouterId, u32> {
+        self.numbered(fabric, |id| {
+            [Family::Ipv4, Family::Ipv6].map(|family| self.bgp.colour(fabric, family, id))
+        })
+    }
+
+    /// Numbers for the parts of OSPF and IS-IS that routers are in and hear, with one more mark of each.
+    fn numbered<M: Eq + Hash>(
+        &self,
+        fabric: &Fabric,
+        mark: impl Fn(RouterId) -> M,
+    ) -> IdVec<RouterId, u32> {
+        let mut known: FxHashMap<_, u32> = FxHashMap::default();
+        let number = |id: RouterId| {
+            let led = [0, 1].map(|version: usize| {
+                let Parts { own, backbones, told, .. } = &self.parts[version][id];
+                (&own[..], &backbones[..], &told[..])
+            });
+            let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
+            *known.entry((led, mark(id))).or_insert(next)
+        };
+        IdVec::of(fabric.routers.ids().map(number).collect())
+    }
+
+    /// The routers that may be led to an address otherwise than others of their group, those together that are led
+    /// alike if they are of one group; none if each may be led otherwise.
+    pub(super) fn told_apart_by(
+        &self,
+        fabric: &Fabric,
+        address: IpAddr,
+    ) -> Option<Vec<(SmallVec<[u32; 4]>, RouterId)>> {
+        let written = |route: &StaticRoute| route.vrf.is_none() && route.to.contains(address);
+        if fabric.static_routes.iter().any(written) {
+            return None;
+        }
+        let host = IpPrefix::host(address);
+        let lengths = self.lengths.iter().filter(|&&length| length <= host.length());
+        let prefixes = lengths.map(|&length| host.shortened(length));
+        let mut marks: FxHashMap<RouterId, SmallVec<[u32; 4]>> = FxHashMap::default();
+        let mut place = 0;
+        let mut mark = |router: RouterId, place: u32, number: u32| {
+            marks.entry(router).or_default().extend([place, number]);
+        };
+        for prefix in prefixes {
+            for origin in self.origins(&prefix) {
+                mark(origin.router, place, 0);
+                let apart = self.bgp.told_apart_by(fabric, prefix.family(), origin.router)?;
+                for (router, number) in apart {
+                    mark(router, place + 1, number);
+                }
+                place += 2;
+            }
+        }
+        for &owner in self.connected.get(&host).into_iter().flatten() {
+            mark(owner, place, 0);
+        }
+        let mut found: Vec<_> = marks.into_iter().map(|(router, marks)| (marks, router)).collect();
+        found.sort_unstable();
+        Some(found)
+    }
+
+    pub(crate) fn owns(fabric: &Fabric, router: RouterId, address: IpAddr) -> bool {
+        let router = &fabric.routers[router];
+        router.loopbacks.iter().any(|loopback| loopback.address() == address)
+            || fabric.vtep_of(router.device).is_some_and(|vtep| vtep.value == address)
+            || router
+                .interfaces
+                .iter()
+                .any(|id| fabric.interface(id).addresses.iter().any(|own| own.address() == address))
+    }
+
+    /// The neighbour on a link that has an address.
+    fn connected(&self, fabric: &Fabric, router: RouterId, address: IpAddr) -> Option<RouterId> {
+        fabric.routers[router].interfaces.iter().find_map(|id| {
+            let adjacency =
+                self.adjacency_of(id).filter(|adjacency| adjacency.carries_packets())?;
+            let far = if adjacency.near == id { adjacency.far } else { adjacency.near };
+            let there = fabric.interface(far).addresses.iter().any(|a| a.address() == address);
+            fabric.devices[fabric.interface(far).device].router.filter(|_| there)
+        })
+    }
+
+    /// The most specific advertised prefix that holds an address and that a router hears of.
+    fn longest(
+        &self,
+        fabric: &Fabric,
+        from: RouterId,
+        address: IpAddr,
+        heard: &mut Heard,
+    ) -> Option<(IpPrefix, Origin)> {
+        let host = IpPrefix::host(address);
+        self.lengths.iter().filter(|&&length| length <= host.length()).find_map(|&length| {
+            let prefix = host.shortened(length);
+            let origins = self.origins.get(&prefix)?;
+            let heard = origins
+                .iter()
+                .find(|o| o.router != from && self.hears(fabric, from, o, &prefix, heard));
+            heard.map(|&origin| (prefix, origin))
+        })
+    }
+
+    /// The interface of a router whose link leads to another.
+    fn link_to(&self, fabric: &Fabric, router: RouterId, to: RouterId) -> Option<InterfaceId> {
+        fabric.routers[router].interfaces.iter().find(|&id| {
+            let adjacency = self.adjacency_of(id).filter(|adjacency| adjacency.carries_packets());
+            adjacency.is_some_and(|adjacency| {
+                fabric.devices[fabric.interface(adjacency.other(id)).device].router == Some(to)
+            })
+        })
+    }
+
+    /// The routers on links that carry packets.
+    pub(crate) fn neighbours(&self, fabric: &Fabric, router: RouterId) -> SmallVec<[RouterId; 8]> {
+        let mut found = SmallVec::new();
+        for id in fabric.routers[router].interfaces.iter() {
+            let Some(adjacency) = self.adjacency_of(id) else { continue };
+            let far = if adjacency.near == id { adjacency.far } else { adjacency.near };
+            if let Some(next) = fabric.devices[fabric.interface(far).device].router
+                && adjacency.carries_packets()
+                && !found.contains(&next)
+            {
+                found.push(next);
+            }
+        }
+        found
+    }
+}
