@@ -266,8 +266,9 @@ pub(crate) struct WalkOptions {
     pub(crate) format: TextFormat,
     #[command(flatten)]
     pub(crate) output: Output,
-    #[command(flatten)]
-    pub(crate) layout: Layout,
+    /// Whether it arrives alone.
+    #[arg(long, short)]
+    pub(crate) quiet: bool,
 }
 
 #[derive(Args, Debug)]

@@ -1,13 +1,13 @@
 //! `felting check`: every contradiction in one or several fabrics.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use felting::diagnostic::Verdict;
 use felting::{Fabric, Report, State};
 use felting_view::{Baseline, Checked, Since};
 
 use crate::arguments::{CheckOptions, FindingsFormat};
-use crate::output::Screen;
+use crate::output::{Answer, Form, Screen};
 use crate::progress_bar::Bar;
 use crate::{Outcome, input};
 
@@ -75,7 +75,16 @@ pub(crate) fn run(options: &CheckOptions, screen: &Screen) -> Outcome {
         FindingsFormat::Junit => felting_view::findings_junit(&checked, denied, progress),
     };
     drop(bar);
-    screen.deliver(options.output.output.as_deref(), &page)?;
+    let form = match format {
+        FindingsFormat::Text | FindingsFormat::Line => Form::Text,
+        FindingsFormat::Json => Form::Json,
+        FindingsFormat::Sarif => Form::Sarif,
+        FindingsFormat::Junit => Form::Junit,
+    };
+    let fabrics: Vec<&Fabric> = all.iter().map(|one| &one.fabric).collect();
+    let read: Vec<PathBuf> = options.baseline.iter().cloned().collect();
+    let to = Answer { read: &read, ..Answer::of(&options.output, form, &fabrics) };
+    screen.deliver(&to, &page)?;
     let code = |one: &One| {
         let new = one.since.as_ref().map(|since| since.new_of(&one.report));
         match new.as_ref().unwrap_or(&one.report).verdict(denied) {

@@ -12,7 +12,7 @@ use crate::output::{Screen, fail, write_folder};
 /// The path of a demo file and its text.
 macro_rules! files {
     ($($path:literal),+ $(,)?) => {
-        &[$(($path, include_str!(concat!("../../../demo/", $path))),)+]
+        &[$(($path, include_str!(concat!("../demo/", $path))),)+]
     };
 }
 

@@ -5,10 +5,10 @@ use std::path::Path;
 use felting::State;
 use felting::progress::Stage;
 use felting::walk::{Choice, Options, Walk, Walker};
-use felting_view::draw::{self, Drawing, Theme};
+use felting_draw::{self as draw, Drawing, Theme};
 
 use crate::arguments::{DrawOptions, Picture, ViewWord};
-use crate::output::{Screen, print_bytes};
+use crate::output::{Answer, Form, Screen, print_bytes};
 use crate::progress_bar::Bar;
 use crate::{Outcome, input};
 
@@ -58,18 +58,20 @@ pub(crate) fn run(options: &DrawOptions, screen: &Screen) -> Outcome {
     bar.progress().begin(Stage::Writing, 1);
     let theme = if options.dark { Theme::Dark } else { Theme::Light };
     let path = options.output.output.as_deref().filter(|path| *path != Path::new("-"));
+    let fabrics = [&fabric];
     match (path, form) {
-        (path, Picture::Svg) => {
+        (_, Picture::Svg) => {
             let svg = drawing.svg(theme);
             drop(bar);
-            screen.deliver(path, &svg)?;
+            let to = Answer::of(&options.output, Form::Svg, &fabrics);
+            screen.deliver(&to, &svg)?;
         }
         (path, Picture::Png) => {
             let png = drawing.png(theme, options.scale.unwrap_or(1.0), bar.progress());
             drop(bar);
             match path {
-                Some(path) => screen.write(path, &png)?,
-                None => print_bytes(&png),
+                Some(_) => screen.write(&Answer::of(&options.output, Form::Png, &fabrics), &png)?,
+                None => print_bytes(&png)?,
             };
         }
     }

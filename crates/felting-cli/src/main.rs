@@ -22,7 +22,7 @@ use clap::CommandFactory as _;
 use clap_complete::CompleteEnv;
 
 use arguments::{Arguments, Command, TextFormat, WhereOptions};
-use output::{Screen, fail};
+use output::{Answer, Form, Screen, fail};
 use progress_bar::Bar;
 
 /// Nothing at or above the denied level.
@@ -55,7 +55,8 @@ fn main() -> ExitCode {
         Command::Explain { word, format } => explain(word.as_deref(), format, &screen),
         Command::Demo { into } => Ok(demo::run(into.as_deref(), &screen)),
         Command::Schema { output } => {
-            screen.deliver(output.output.as_deref(), &format!("{:#}\n", felting::json_schema()))
+            let to = Answer::of(&output, Form::Json, &[]);
+            screen.deliver(&to, &format!("{:#}\n", felting::json_schema()))
         }
         Command::Completions { shell } => man::completions(shell, &screen),
         Command::Man { folder } => man::run(&folder, &screen),
@@ -83,7 +84,11 @@ fn whereabouts(options: &WhereOptions, screen: &Screen) -> Outcome {
     drop(bar);
     match page {
         Ok(page) => {
-            let code = screen.deliver(options.output.output.as_deref(), &page)?;
+            let form = match options.format {
+                TextFormat::Text => Form::Text,
+                TextFormat::Json => Form::Json,
+            };
+            let code = screen.deliver(&Answer::of(&options.output, form, &[&fabric]), &page)?;
             Ok(input::incomplete(&fabric, screen).unwrap_or(code))
         }
         Err(message) => {

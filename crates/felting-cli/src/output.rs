@@ -5,10 +5,11 @@ use std::io::{ErrorKind, IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, Once, PoisonError};
 
+use felting::Fabric;
 use felting_view::Style;
 
 use crate::Outcome;
-use crate::arguments::{Colour, Layout};
+use crate::arguments::{Colour, Layout, Output};
 
 /// Standard output as it will be read.
 pub(crate) struct Screen {
@@ -40,23 +41,25 @@ impl Screen {
     ///
     /// # Errors
     ///
-    /// Why it could not be written.
-    pub(crate) fn deliver(&self, to: Option<&Path>, text: &str) -> Outcome {
-        let Some(path) = to.filter(|path| *path != Path::new("-")) else {
+    /// Why it could not, or must not, be written.
+    pub(crate) fn deliver(&self, to: &Answer<'_>, text: &str) -> Outcome {
+        let Some(path) = to.path.filter(|path| *path != Path::new("-")) else {
             self.print(text);
             return Ok(crate::CLEAN);
         };
-        self.write(path, text.as_bytes())
+        self.write(&Answer { path: Some(path), ..*to }, text.as_bytes())
     }
 
     /// Writes a file, whole or not at all.
     ///
     /// # Errors
     ///
-    /// Why it could not be written.
-    pub(crate) fn write(&self, path: &Path, bytes: &[u8]) -> Outcome {
+    /// Why it could not, or must not, be written.
+    pub(crate) fn write(&self, to: &Answer<'_>, bytes: &[u8]) -> Outcome {
+        let Some(path) = to.path else { return Ok(crate::CLEAN) };
+        to.may_be_written(path)?;
         let shown = path.display();
-        write_beside(path, bytes).map_err(|error| {
+        write_over(path, bytes).map_err(|error| {
             format!(
                 "{shown} could not be written: {error}; name a file in a folder that exists and can be written to"
             )
@@ -94,13 +97,13 @@ impl Screen {
 }
 
 /// Writes what is no text to standard output.
-pub(crate) fn print_bytes(bytes: &[u8]) -> u8 {
+pub(crate) fn print_bytes(bytes: &[u8]) -> Outcome {
     let mut out = std::io::stdout().lock();
     match out.write_all(bytes).and_then(|()| out.flush()) {
         Err(error) if error.kind() != ErrorKind::BrokenPipe => {
-            fail(&format!("the answer could not be written: {error}"))
+            Err(format!("the answer could not be written: {error}"))
         }
-        _ => crate::CLEAN,
+        _ => Ok(crate::CLEAN),
     }
 }
 
@@ -115,6 +118,117 @@ fn coloured(wanted: Colour, terminal: bool, no_color: Option<&OsStr>) -> bool {
 
 fn terminal_width() -> Option<usize> {
     terminal_size::terminal_size().map(|(width, _)| usize::from(width.0))
+}
+
+/// What an answer is, by which a file for it may be named.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Form {
+    Text,
+    Json,
+    Sarif,
+    Junit,
+    Csv,
+    Markdown,
+    Html,
+    Svg,
+    Png,
+    Dot,
+    Capture,
+}
+
+impl Form {
+    /// The extensions that files of it have, the first for who asks.
+    const fn extensions(self) -> &'static [&'static str] {
+        match self {
+            Self::Text => &["txt", "text", "log"],
+            Self::Json => &["json"],
+            Self::Sarif => &["sarif", "json"],
+            Self::Junit => &["xml"],
+            Self::Csv => &["csv"],
+            Self::Markdown => &["md", "markdown"],
+            Self::Html => &["html", "htm"],
+            Self::Svg => &["svg"],
+            Self::Png => &["png"],
+            Self::Dot => &["dot", "gv"],
+            Self::Capture => &["pcapng"],
+        }
+    }
+
+    /// What it is, in a word.
+    const fn word(self) -> &'static str {
+        match self {
+            Self::Text => "a text",
+            Self::Json => "JSON",
+            Self::Sarif => "SARIF",
+            Self::Junit => "JUnit XML",
+            Self::Csv => "CSV",
+            Self::Markdown => "Markdown",
+            Self::Html => "HTML",
+            Self::Svg => "SVG",
+            Self::Png => "PNG",
+            Self::Dot => "DOT",
+            Self::Capture => "a capture",
+        }
+    }
+
+    const ALL: &'static [Self] = &[
+        Self::Text,
+        Self::Json,
+        Self::Sarif,
+        Self::Junit,
+        Self::Csv,
+        Self::Markdown,
+        Self::Html,
+        Self::Svg,
+        Self::Png,
+        Self::Dot,
+        Self::Capture,
+    ];
+}
+
+/// Where an answer goes, and what it was made from.
+#[derive(Clone, Copy)]
+pub(crate) struct Answer<'a> {
+    /// The file that is asked for, if one is.
+    pub(crate) path: Option<&'a Path>,
+    pub(crate) form: Form,
+    /// The fabrics that it is about, whose files must not be written over.
+    pub(crate) fabrics: &'a [&'a Fabric],
+    /// Other files that were read.
+    pub(crate) read: &'a [PathBuf],
+}
+
+impl<'a> Answer<'a> {
+    /// An answer that is about one fabric.
+    pub(crate) fn of(output: &'a Output, form: Form, fabrics: &'a [&'a Fabric]) -> Self {
+        Self { path: output.output.as_deref(), form, fabrics, read: &[] }
+    }
+
+    /// Whether nothing is destroyed that should not be: no file that was read for the answer, and none that is named
+    /// as something else.
+    fn may_be_written(&self, path: &Path) -> Result<(), String> {
+        let shown = path.display();
+        let extension = path.extension().and_then(|extension| extension.to_str()).unwrap_or("");
+        let is = |known: &str| known.eq_ignore_ascii_case(extension);
+        let fits = self.form.extensions().iter().any(|known| is(known));
+        let known = Form::ALL.iter().flat_map(|form| form.extensions()).any(|known| is(known));
+        if !fits && (known || extension.eq_ignore_ascii_case("toml")) {
+            let right = path.with_extension(self.form.extensions()[0]);
+            return Err(format!(
+                "{shown} is named as something else than {}, and would be replaced by it; name it {}",
+                self.form.word(),
+                right.display()
+            ));
+        }
+        let Ok(place) = std::fs::canonicalize(path) else { return Ok(()) };
+        let sources = self.fabrics.iter().flat_map(|fabric| fabric.sources().iter());
+        let read = sources.map(|(_, source)| PathBuf::from(&source.name));
+        let mut read = read.chain(self.read.iter().cloned());
+        match read.any(|read| std::fs::canonicalize(read).is_ok_and(|read| read == place)) {
+            true => Err(format!("{shown} was read for this answer; name another file for it")),
+            false => Ok(()),
+        }
+    }
 }
 
 /// Held while something is written.
@@ -152,16 +266,36 @@ fn beside(path: &Path) -> std::io::Result<tempfile::NamedTempFile> {
     builder.tempfile_in(folder.unwrap_or(Path::new(".")))
 }
 
-/// Writes a file whole or not at all: beside its place first, then into it.
-fn write_beside(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
+/// Writes a file whole or not at all: beside its place first, then into it. A link is followed and the mode of what is
+/// there kept; what is no regular file, such as a device or a pipe, is written straight through.
+fn write_over(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
     let _whole = uninterrupted();
-    let mut beside = beside(path)?;
+    let place = followed(path);
+    let there = std::fs::metadata(&place).ok();
+    if there.as_ref().is_some_and(|there| !there.is_file() && !there.is_dir()) {
+        return std::fs::OpenOptions::new().write(true).open(&place)?.write_all(bytes);
+    }
+    let mut beside = beside(&place)?;
     beside.write_all(bytes)?;
-    beside.persist(path).map_err(|error| error.error)?;
+    if let Some(there) = there {
+        beside.as_file().set_permissions(there.permissions())?;
+    }
+    beside.persist(&place).map_err(|error| error.error)?;
     Ok(())
 }
 
-/// As [`write_beside`], but never over another file.
+/// Where a link leads in the end, whether anything is there yet or not; of what is no link, itself.
+fn followed(path: &Path) -> PathBuf {
+    let mut place = path.to_owned();
+    // As many links in a row as systems follow.
+    for _ in 0..40 {
+        let Ok(target) = std::fs::read_link(&place) else { break };
+        place = place.parent().unwrap_or(Path::new("")).join(target);
+    }
+    place
+}
+
+/// Writes a new file whole or not at all, and never over another.
 pub(crate) fn write_new(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
     let _whole = uninterrupted();
     let mut beside = beside(path)?;

@@ -1,10 +1,10 @@
 //! `felting report`: everything in one page.
 
 use felting::State;
-use felting_view::Reported;
+use felting_draw::Reported;
 
 use crate::arguments::ReportOptions;
-use crate::output::Screen;
+use crate::output::{Answer, Form, Screen};
 use crate::progress_bar::Bar;
 use crate::{Outcome, input};
 
@@ -30,8 +30,8 @@ pub(crate) fn run(options: &ReportOptions, screen: &Screen) -> Outcome {
         left_out,
         day: &day.to_string(),
     };
-    let page = felting_view::report(&reported, bar.progress());
+    let page = felting_draw::report(&reported, bar.progress());
     drop(bar);
-    screen.deliver(options.output.output.as_deref(), &page)?;
+    screen.deliver(&Answer::of(&options.output, Form::Html, &[&fabric]), &page)?;
     Ok(input::incomplete(&fabric, screen).unwrap_or(crate::CLEAN))
 }

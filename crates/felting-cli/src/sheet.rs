@@ -7,7 +7,7 @@ use felting::{Condition, Fabric, State};
 use felting_view::sheet::{Format, Sheet, Topic};
 
 use crate::arguments::{FormatWord, SheetOptions};
-use crate::output::Screen;
+use crate::output::{Answer, Form, Screen};
 use crate::progress_bar::Bar;
 use crate::{Outcome, input};
 
@@ -42,7 +42,13 @@ pub(crate) fn run(options: &SheetOptions, screen: &Screen) -> Outcome {
         false => sheet.render(options.format.into(), screen.style(), progress),
     };
     drop(bar);
-    screen.deliver(options.output.output.as_deref(), &page)?;
+    let form = match options.format {
+        FormatWord::Table => Form::Text,
+        FormatWord::Csv => Form::Csv,
+        FormatWord::Json => Form::Json,
+        FormatWord::Markdown => Form::Markdown,
+    };
+    screen.deliver(&Answer::of(&options.output, form, &[&fabric]), &page)?;
     // The sheet goes to whoever asked for it; what it lacks is said beside it.
     Ok(input::incomplete(&fabric, &screen).unwrap_or(crate::CLEAN))
 }

@@ -3,7 +3,7 @@
 use felting::State;
 
 use crate::arguments::{TopologyFormat, TopologyOptions};
-use crate::output::Screen;
+use crate::output::{Answer, Form, Screen};
 use crate::progress_bar::Bar;
 use crate::{Outcome, input};
 
@@ -25,6 +25,10 @@ pub(crate) fn run(options: &TopologyOptions, screen: &Screen) -> Outcome {
         TopologyFormat::Rfc8345 => felting_view::topology_rfc8345(&state, bar.progress()),
     };
     drop(bar);
-    screen.deliver(options.output.output.as_deref(), &text)?;
+    let form = match options.format {
+        TopologyFormat::Dot => Form::Dot,
+        TopologyFormat::Rfc8345 => Form::Json,
+    };
+    screen.deliver(&Answer::of(&options.output, form, &[&fabric]), &text)?;
     Ok(input::incomplete(&fabric, screen).unwrap_or(crate::CLEAN))
 }

@@ -7,16 +7,13 @@ use felting::wire::OuterChecksum;
 use felting_view::Walked;
 
 use crate::arguments::{TextFormat, WalkOptions};
-use crate::output::Screen;
+use crate::output::{Answer, Form, Screen};
 use crate::progress_bar::Bar;
 use crate::{Outcome, input};
 
 pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> Outcome {
-    let screen = screen.with(&options.layout);
-    if options.format == TextFormat::Json
-        && (options.layout.quiet || options.layout.width.is_some())
-    {
-        return Err("--quiet and --width are for --format text".to_owned());
+    if options.format == TextFormat::Json && options.quiet {
+        return Err("--quiet is for --format text; what JSON says is for programs".to_owned());
     }
     let bar = Bar::new();
     let fabric = input::read(&options.input.file, &options.input.variant.with, &bar)?;
@@ -27,7 +24,7 @@ pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> Outcome {
         Ok(ends) => ends,
         Err(error) => {
             drop(bar);
-            input::incomplete(&fabric, &screen);
+            input::incomplete(&fabric, screen);
             return Err(error.to_string());
         }
     };
@@ -59,18 +56,27 @@ pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> Outcome {
         TextFormat::Text => felting_view::walk(&walked, screen.style()),
         TextFormat::Json => felting_view::walk_json(&walked),
     };
-    let page = match page.split_once('\n').filter(|_| options.layout.quiet) {
+    let page = match page.split_once('\n').filter(|_| options.quiet) {
         Some((verdict, _)) => format!("{verdict}\n"),
         None => page,
     };
-    screen.deliver(options.output.output.as_deref(), &page)?;
-    if let Some(path) = &options.capture {
+    let form = match options.format {
+        TextFormat::Text => Form::Text,
+        TextFormat::Json => Form::Json,
+    };
+    let capture = options.capture.as_deref();
+    if capture.is_some() && capture == options.output.output.as_deref() {
+        return Err("-o and --capture name one file; name two".to_owned());
+    }
+    screen.deliver(&Answer::of(&options.output, form, &[&fabric]), &page)?;
+    if capture.is_some() {
         let checksum = match options.zero_outer_checksum {
             true => OuterChecksum::Zero,
             false => OuterChecksum::Standard,
         };
-        screen.write(path, &felting::wire::capture(&fabric, &walk, checksum))?;
+        let to = Answer { path: capture, form: Form::Capture, fabrics: &[&fabric], read: &[] };
+        screen.write(&to, &felting::wire::capture(&fabric, &walk, checksum))?;
     }
     let code = if walk.arrives() { crate::CLEAN } else { crate::FOUND };
-    Ok(input::incomplete(&fabric, &screen).unwrap_or(code))
+    Ok(input::incomplete(&fabric, screen).unwrap_or(code))
 }

@@ -197,14 +197,22 @@ pub fn sum(checked: &Checked<'_>) -> String {
     format!("{name}{without}: {}{of}", parts.join(", "))
 }
 
-pub(crate) struct Drawer<'a> {
+/// Draws single findings and faults with excerpts of their files.
+pub struct Drawer<'a> {
     fabric: &'a Fabric,
     renderer: Renderer,
     width: usize,
 }
 
+impl std::fmt::Debug for Drawer<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Drawer of {:?}, {} columns", self.fabric, self.width)
+    }
+}
+
 impl<'a> Drawer<'a> {
-    pub(crate) fn new(fabric: &'a Fabric, style: Style) -> Self {
+    /// For one fabric.
+    pub fn new(fabric: &'a Fabric, style: Style) -> Self {
         let renderer = if style.colour { Renderer::styled() } else { Renderer::plain() };
         Self {
             fabric,
@@ -213,7 +221,8 @@ impl<'a> Drawer<'a> {
         }
     }
 
-    pub(crate) fn finding(&self, finding: &Finding) -> String {
+    /// One finding.
+    pub fn finding(&self, finding: &Finding) -> String {
         let level = match finding.severity {
             Severity::Error => Level::ERROR,
             Severity::Warning => Level::WARNING,
@@ -228,7 +237,8 @@ impl<'a> Drawer<'a> {
         self.renderer.render(&[group])
     }
 
-    pub(crate) fn fault(&self, fault: &Fault) -> String {
+    /// One input fault.
+    pub fn fault(&self, fault: &Fault) -> String {
         let title = Level::ERROR.primary_title(fault.what.message.as_str()).id(fault.kind.id());
         let whole = fault.at().end == 0;
         let mut group = if whole {

@@ -9,7 +9,7 @@ use anstyle::{AnsiColor, Style as Paint};
 use felting::diagnostic::Finding;
 use felting::fabric::{DeviceId, PortId, PresenceId, Terminal};
 use felting::value::VlanId;
-use felting::walk::{Answer, Asker, Content, End, Exit, Headers, Hop, Path, Resolution, Walk, why};
+use felting::walk::{Answer, Asker, Content, End, Exit, Headers, Hop, Resolution, Walk, Way, why};
 use felting::{Fabric, State};
 
 pub use json::walk_json;
@@ -79,8 +79,8 @@ pub fn walk(walked: &Walked<'_>, style: Style) -> String {
 }
 
 /// Whether two ways pass the same devices, one way round and the other.
-pub(crate) fn same_way(there: &Path, back: &Path) -> bool {
-    let devices = |path: &Path| {
+pub(crate) fn same_way(there: &Way, back: &Way) -> bool {
+    let devices = |path: &Way| {
         let mut all: Vec<DeviceId> = path.hops.iter().map(|hop| hop.device).collect();
         all.sort_unstable();
         all.dedup();
@@ -202,7 +202,7 @@ impl Drawer<'_> {
         self.fabric.device_name(self.fabric.presence(presence).switch)
     }
 
-    fn path(&self, page: &mut String, title: &str, path: &Path, size: u32) {
+    fn path(&self, page: &mut String, title: &str, path: &Way, size: u32) {
         let _ = writeln!(page, "\n{}", self.bold(title));
         let numbers = path.hops.len().to_string().len();
         for (place, hop) in path.hops.iter().enumerate() {

@@ -8,9 +8,8 @@ use felting::diagnostic::Severity;
 use felting::fabric::Selection;
 use felting::progress::{Progress, Stage};
 use felting::{Condition, Fabric, State};
-use felting_view::draw::{self, Theme};
 use felting_view::sheet::{Format, Sheet, Topic};
-use felting_view::{Checked, Reported, Style};
+use felting_view::{Checked, Style};
 
 fn demo(name: &str) -> (Fabric, State) {
     let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
@@ -65,31 +64,14 @@ fn findings_in_every_form() {
 }
 
 #[test]
-fn reports_topologies_and_pictures() {
+fn topologies() {
     for name in ["saltmarsh", "saltmarsh-stormy"] {
         let (fabric, state) = demo(name);
         let progress = Progress::default();
-        let (report, failures) =
-            (fabric.check(), felting::walk::judge(&state, &Progress::default()));
-        let reported = Reported {
-            state: &state,
-            report: &report,
-            failures: &failures,
-            down: &[],
-            left_out: 0,
-            day: "2026-11-26",
-        };
-        felting_view::report(&reported, &progress);
-        done("report", &progress, Stage::Writing, None);
         felting_view::topology_dot(&state, None, &progress);
         done("DOT", &progress, Stage::Writing, Some(fabric.cables().len()));
         felting_view::topology_rfc8345(&state, &progress);
         done("RFC 8345", &progress, Stage::Writing, None);
         assert!(progress.now().of > fabric.devices().len() + fabric.cables().len());
     }
-    let (_, state) = demo("saltmarsh");
-    let progress = Progress::default();
-    draw::tenants(&state).unwrap().png(Theme::Light, 4.0, &progress);
-    done("picture", &progress, Stage::Drawing, None);
-    assert!(progress.now().of > 1, "it is drawn in several bands");
 }

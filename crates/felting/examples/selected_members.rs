@@ -5,35 +5,30 @@
 #![allow(clippy::print_stdout, reason = "an example shows its answer")]
 
 use felting::behaviour::MemberState;
-use felting::build::{Builder, Hardware, Lag, Member, Switch};
+use felting::build::{Builder, hardware, lag, member, switch};
 use felting::value::Number;
 use felting::{Condition, Progress, State};
 
 fn main() {
     // reed-a can use two members at once; kelp-a, with the better system priority, decides which.
     let fabric = Builder::new("shore")
-        .hardware(Hardware::new().name("small").ports("p[1-4] 25G").members_in_use(2))
+        .hardware(hardware().name("small").ports("p[1-4] 25G").members_in_use(2))
         .switch(
-            Switch::new()
+            switch()
                 .name("kelp-a")
                 .number(Number::new(1).expect("a number"))
                 .ports("p[1-4] 25G")
                 .system_priority(100),
         )
-        .switch(
-            Switch::new()
-                .name("reed-a")
-                .number(Number::new(2).expect("a number"))
-                .hardware("small"),
-        )
+        .switch(switch().name("reed-a").number(Number::new(2).expect("a number")).hardware("small"))
         .lag(
-            Lag::new()
+            lag()
                 .on("kelp-a")
                 .name("to-reed")
                 .ports("p[1-4]")
-                .members(vec![Member::new().ports("p4").port_priority(1)]),
+                .members(vec![member().ports("p4").port_priority(1)]),
         )
-        .lag(Lag::new().on("reed-a").name("to-kelp").ports("p[1-4]"))
+        .lag(lag().on("reed-a").name("to-kelp").ports("p[1-4]"))
         .cables("kelp-a p[1-4] -- reed-a p[1-4]")
         .fabric();
     assert!(fabric.is_complete(), "{:#?}", fabric.faults());

@@ -4,38 +4,38 @@
 
 #![allow(clippy::print_stdout, reason = "an example prints")]
 
-use felting::build::{Bond, Builder, Endpoint, Host, Lag, Network, Pair, Segment, Switch};
+use felting::build::{self, Builder, bond, network, pair, port, segment, switch};
 use felting::fabric::EndpointId;
-use felting::value::{BondProtocol, Domain, GroupNumber, IpInterface, Role, VlanId};
+use felting::value::{BondProtocol, IpInterface, Role};
 use felting::walk::{Lost, reach};
 use felting::{Condition, Progress, State};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let web = VlanId::new(310)?;
     let host = |name: &str| {
-        Host::new()
+        build::host()
             .name(name)
             .nics("nic[1-2] 25G")
-            .bond(Bond::new().name("bond0").nics("nic[1-2]").protocol(BondProtocol::Lacp))
-            .networks(Network::new().name("web").tag(web))
+            .bond(bond().name("bond0").nics("nic[1-2]").protocol(BondProtocol::Lacp))
+            .networks(network().name("web").tag(310))
     };
-    let lag = |name: &str, ports: &str| Lag::new().on("kelp-*").name(name).ports(ports).tagged(web);
+    let lag =
+        |name: &str, ports: &str| build::lag().on("kelp-*").name(name).ports(ports).tagged(310);
     let endpoint = |name: &str, host: &str, address: &str| {
         let address: IpInterface = address.parse().expect("written here");
-        Endpoint::new().name(name).host(host).address(address)
+        build::endpoint().name(name).host(host).address(address)
     };
     let fabric = Builder::new("shore")
-        .switch(Switch::new().name("kelp-[a-b]").role(Role::Leaf).ports("p[1-8] 25G"))
-        .pair(Pair::new().name("kelp").on("kelp-*").domain(Domain::new(11)?).peer_link("peer"))
+        .switch(switch().name("kelp-[a-b]").role(Role::Leaf).ports("p[1-8] 25G"))
+        .pair(pair().name("kelp").on("kelp-*").domain(11).peer_link("peer"))
         .lag(lag("peer", "p[7-8]"))
-        .lag(lag("hull-01", "p1").group(GroupNumber::new(101)?))
-        .lag(lag("hull-02", "p2").group(GroupNumber::new(102)?))
-        .segment(Segment::new().name("web").vlan(web).on("kelp-*"))
+        .lag(lag("hull-01", "p1").group(101))
+        .lag(lag("hull-02", "p2").group(102))
+        .segment(segment().name("web").vlan(310).on("kelp-*"))
         .host(host("hull-01"))
         .host(host("hull-02"))
         // An old machine with one NIC, on one side of the pair.
-        .port(felting::build::Port::new().on("kelp-b").ports("p3").untagged(web))
-        .host(Host::new().name("gauge-1").nics("nic1 25G").networks(Network::new().name("web")))
+        .port(port().on("kelp-b").ports("p3").untagged(310))
+        .host(build::host().name("gauge-1").nics("nic1 25G").networks(network().name("web")))
         .endpoint(endpoint("web-1", "hull-01", "10.80.31.21/24"))
         .endpoint(endpoint("web-2", "hull-02", "10.80.31.22/24"))
         .endpoint(endpoint("gauge", "gauge-1", "10.80.31.23/24"))

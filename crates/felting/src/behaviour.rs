@@ -36,8 +36,8 @@ pub use session::{SessionFault, SessionOutcome};
 pub use stack::{LeadReason, StackOutcome, StackPart, StackShape};
 pub use state::State;
 pub use tree::{
-    Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, Cut, Loop, PortRole,
-    Tree, TreeCase, TreeKind, TreeReason, Trees,
+    Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, Loop, PortRole, Tree,
+    TreeCase, TreeKind, TreeReason, Trees, VlanCut,
 };
 pub use underlay::{
     Adjacency, AdjacencyFault, AdjacencyId, Hop, LostWay, NoRoute, Route, RouteSource, Toward,

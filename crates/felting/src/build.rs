@@ -1,22 +1,22 @@
 //! Fabrics built in Rust, with the words of the fabric file.
 //!
-//! Each statement is a struct of the table's name, each key a method. The statements are written
+//! Each statement begins with a function of the table's name, each key is a method. The statements are written
 //! out as a fabric file and compiled like any other, so that whatever the file can say the builder
 //! can say too, and findings show excerpts of what was built.
 //!
 //! ```
-//! use felting::build::{Builder, Lag, Switch};
+//! use felting::build::{Builder, lag, switch};
 //! use felting::value::Protocol;
 //!
 //! let fabric = Builder::new("shore")
-//!     .switch(Switch::new().name("kelp-[a-b]").ports("p[1-2] 25G"))
+//!     .switch(switch().name("kelp-[a-b]").ports("p[1-2] 25G"))
 //!     .cables("kelp-a p[1-2] -- kelp-b p[1-2]")
 //!     .lag(
-//!         Lag::new()
+//!         lag()
 //!             .on("kelp-*")
 //!             .name("across")
 //!             .ports("p[1-2]")
-//!             .differs(Lag::new().on("kelp-b").protocol(Protocol::Static)),
+//!             .differs(lag().on("kelp-b").protocol(Protocol::Static)),
 //!     )
 //!     .fabric();
 //! assert_eq!(fabric.check().findings[0].rule.id, "lag-protocol-clash");
@@ -34,9 +34,22 @@ pub struct Builder {
     tables: toml::Table,
 }
 
+/// A statement of any table.
+#[derive(Clone, Debug)]
+pub struct AnyStatement {
+    table: &'static str,
+    value: toml::Value,
+}
+
 /// Methods that add one statement each.
 macro_rules! methods {
     ($($(#[doc = $doc:literal])+ $table:ident: $builder:ident;)+) => {
+        $(impl From<$builder> for AnyStatement {
+            fn from(statement: $builder) -> Self {
+                Self { table: stringify!($table), value: statement.into() }
+            }
+        })+
+
         impl Builder {$(
             #[doc = concat!("Adds a `[[", stringify!($table), "]]` statement.\n\n")]
             $(#[doc = $doc])+
@@ -57,10 +70,32 @@ impl Builder {
         builder
     }
 
-    /// Adds a run of cables: a text such as `"hull-01 nic[1-2] -- kelp-[a-b] p1"`, or
-    /// [`RunOptions`].
-    pub fn cables(mut self, run: impl Fits<RunKeys>) -> Self {
+    /// Adds a statement, where the builder is not passed on but kept.
+    ///
+    /// ```
+    /// use felting::build::{Builder, switch};
+    /// let mut builder = Builder::new("shore");
+    /// for leaf in 1..=8 {
+    ///     builder.add(switch().name(format!("kelp-{leaf}")).number(10 + leaf));
+    /// }
+    /// assert_eq!(builder.fabric().devices().count(), 8);
+    /// ```
+    pub fn add(&mut self, statement: impl Into<AnyStatement>) -> &mut Self {
+        let AnyStatement { table, value } = statement.into();
+        list(&mut self.tables, table).push(value);
+        self
+    }
+
+    /// Adds a run of cables, where the builder is kept.
+    pub fn add_cables(&mut self, run: impl Fits<RunKeys>) -> &mut Self {
         list(self.table("cabling"), "runs").push(run.value());
+        self
+    }
+
+    /// Adds a run of cables: a text such as `"hull-01 nic[1-2] -- kelp-[a-b] p1"`, or
+    /// a [`run`].
+    pub fn cables(mut self, run: impl Fits<RunKeys>) -> Self {
+        self.add_cables(run);
         self
     }
 

@@ -175,7 +175,7 @@ pub struct Arenas {
     pub(crate) stacks: IdVec<StackId, Stack>,
     pub(crate) repeaters: IdVec<RepeaterId, Repeater>,
     pub(crate) management: IdVec<ManagementId, Management>,
-    pub(crate) trees: IdVec<TreeId, TreeSettings>,
+    pub(crate) tree_settings: IdVec<TreeId, TreeSettings>,
     pub(crate) ethernet_segments: IdVec<EthernetSegmentId, EthernetSegment>,
     pub(crate) vrfs: IdVec<VrfId, Vrf>,
     pub(crate) segments: IdVec<SegmentId, Segment>,
@@ -229,6 +229,18 @@ macro_rules! arenas {
         /// All of them with their ids, in the order of the file.
         pub fn $all(&self) -> impl ExactSizeIterator<Item = ($id, &$type)> + DoubleEndedIterator {
             self.$all.iter()
+        }
+    )+};
+}
+
+/// One line a kind of thing that is looked for by its name: few of each, so that they are looked through.
+macro_rules! finders {
+    ($($(#[$doc:meta])* $find:ident: $field:ident => $id:ty;)+) => {$(
+        $(#[$doc])*
+        ///
+        /// Linear in how many there are.
+        pub fn $find(&self, name: &str) -> Option<$id> {
+            self.$field.iter().find(|(_, thing)| thing.name.as_str() == name).map(|(id, _)| id)
         }
     )+};
 }
@@ -300,7 +312,7 @@ impl Arenas {
         /// One management network.
         management_network, management: ManagementId => Management;
         /// What one switch does about loops.
-        tree, trees: TreeId => TreeSettings;
+        tree_setting, tree_settings: TreeId => TreeSettings;
         /// One Ethernet segment.
         ethernet_segment, ethernet_segments: EthernetSegmentId => EthernetSegment;
         /// One VRF.
@@ -466,6 +478,33 @@ impl Arenas {
     /// The segment of a name.
     pub fn find_segment(&self, name: &str) -> Option<SegmentId> {
         self.segment_names.get(name).copied()
+    }
+
+    finders! {
+        /// The kind of switch of a name.
+        find_hardware: hardware => HardwareId;
+        /// The pair of a name.
+        find_pair: pairs => PairId;
+        /// The shared medium of a name.
+        find_repeater: repeaters => RepeaterId;
+        /// The management network of a name.
+        find_management: management => ManagementId;
+        /// The VRF of a name.
+        find_vrf: vrfs => VrfId;
+        /// The pool of a name.
+        find_pool: pools => PoolId;
+        /// The routing policy of a name.
+        find_policy: policies => PolicyId;
+        /// The EVPN instance of a name.
+        find_evi: evis => EviId;
+        /// The network outside of a name.
+        find_outside: outsides => OutsideId;
+        /// The site of a name.
+        find_site: sites => SiteId;
+        /// The WAN path of a name.
+        find_wan: wans => WanId;
+        /// The DHCP range of a name.
+        find_dhcp: dhcps => DhcpId;
     }
 
     /// A port of a device by name.

@@ -3,6 +3,7 @@
 use std::fmt;
 use std::path::{Path, PathBuf};
 
+#[cfg(feature = "schema")]
 use serde_json::Value as Json;
 
 use crate::diagnostic::Sources;
@@ -15,6 +16,7 @@ use crate::source::{self, Disk, Document, Faults, Files, MOST_BYTES, Memory};
 ///
 /// It is generated from the list of keys that the reader itself uses. What it cannot say (names that must exist, the
 /// form of a range) the reader checks.
+#[cfg(feature = "schema")]
 pub fn json_schema() -> Json {
     source::json_schema(rules::all().map(|rule| rule.id))
 }
@@ -209,7 +211,8 @@ impl fmt::Display for Incomplete {
         let first = faults.first().map(|fault| {
             format!("{}: {}", self.fabric.sources().location(fault.at()), fault.what.message)
         });
-        write!(f, "{} input faults, the first at {}", faults.len(), first.unwrap_or_default())
+        let many = if faults.len() == 1 { "" } else { "s" };
+        write!(f, "{} input fault{many}, the first at {}", faults.len(), first.unwrap_or_default())
     }
 }
 
@@ -256,8 +259,8 @@ impl Fabric {
     ///
     /// ```
     /// use felting::Fabric;
-    /// let error = Fabric::from_text("f.toml", "[[switch]]\nnmae = \"kelp-a\"\n").complete().unwrap_err();
-    /// assert!(error.to_string().contains("f.toml:2:1: `switch` has no key `nmae`"), "{error}");
+    /// let error = Fabric::from_text("f.toml", "[[switch]]\nname = \"kelp-a\"\nnumbr = 1\n").complete().unwrap_err();
+    /// assert_eq!(error.to_string(), "1 input fault, the first at f.toml:3:1: `switch` has no key `numbr`");
     /// ```
     pub fn complete(self) -> Result<Self, Incomplete> {
         if self.is_complete() { Ok(self) } else { Err(Incomplete { fabric: self }) }

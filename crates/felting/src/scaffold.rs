@@ -192,7 +192,9 @@ impl Scaffold {
         let last = if self.paired() { peer + self.peer_cables() - 1 } else { peer - 1 };
         writeln!(
             page,
-            "# {} spines, {} leaves, {} hosts. Made by `felting new`; go on from here.\n\n\
+            "#:schema fabric.schema.json\n\
+             # {} spines, {} leaves, {} hosts. Made by `felting new`; go on from here. Editors complete keys by the\n\
+             # schema above, which `felting schema -o fabric.schema.json` writes.\n\n\
              [fabric]\nname = {}\n\n\
              # ---------------------------------------------------------------- switches\n\n\
              [[hardware]]\nname = \"leaf\"\nports = [\"p[1-{HOST_PORTS}] 25G\", \"p[49-{last}] 100G\"]\nmtu = 9216\n\n\

@@ -4,6 +4,7 @@
 //! Nothing is resolved here: a statement still says `kelp-*`, and a deviation still stands beside
 //! it. Every fault is collected and none stops the reading.
 
+#[cfg(feature = "csv")]
 mod csv_cables;
 mod fault;
 mod files;
@@ -14,6 +15,7 @@ mod load;
 mod range;
 mod read;
 mod runs;
+#[cfg(feature = "schema")]
 mod schema;
 mod statements;
 
@@ -26,7 +28,9 @@ pub(crate) use load::{Layer, load};
 pub(crate) use range::{Pattern, RangeFault, expand, glob_matches};
 pub(crate) use read::{inner, shorten};
 pub(crate) use runs::{Run, RunEnd, RunKeys};
+#[cfg(feature = "schema")]
 pub(crate) use schema::json_schema;
+#[cfg(feature = "schema")]
 pub use schema::reference;
 pub(crate) use statements::for_statements;
 pub(crate) use statements::{
@@ -40,6 +44,6 @@ pub(crate) use keys::Keys;
 /// Builders of single statements, and what their keys take.
 pub(crate) mod builders {
     pub use super::fits::{Fits, Many};
-    pub use super::runs::RunOptions;
+    pub use super::runs::{RunOptions, run};
     pub use super::statements::builders::*;
 }

@@ -6,7 +6,7 @@
 //! learn from frames it has learned.
 //!
 //! - [`headers`](Headers) are what a packet wears; a [`Hop`] is a device, with [`Act`]s and [`Exit`]s; a
-//!   [`Path`] is the way of one packet, or with [`Choice::All`] all ways that a flow could be spread over;
+//!   [`Way`] is the way of one packet, or with [`Choice::All`] all ways that a flow could be spread over;
 //! - a [`Walker`] keeps what many walks of one fabric share.
 
 mod act;
@@ -34,7 +34,7 @@ mod why;
 pub use asked::{Choice, NoWalk, Options};
 pub use expect::{Failure, Lost, Unmet, judge};
 pub use headers::{Content, Destination, Frame, Headers, Outer, Packet, TAG};
-pub use path::{Act, End, Exit, Hop, Known, Path, Resolved, Side, Station, Stop, Table};
+pub use path::{Act, Bridging, End, Exit, Hop, Known, Resolved, Station, Stop, Table, Way};
 pub use reach::{Reach, reach};
 pub use resolution::{Answer, Asker, Resolution};
 pub use walked::Walk;

@@ -233,7 +233,7 @@ fn a_broken_line_hides_neither_the_others_nor_the_findings() {
 
 #[test]
 fn a_fault_of_a_built_fabric_shows_what_was_built() {
-    let fabric = build::Builder::new("f").switch(build::Switch::new().name("kelp a")).fabric();
+    let fabric = build::Builder::new("f").switch(build::switch().name("kelp a")).fabric();
     assert_eq!(fabric.sources().text(fabric.faults()[0].at()), " ");
 }
 

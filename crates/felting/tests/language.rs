@@ -5,7 +5,7 @@
 use std::net::IpAddr;
 
 use felting::build::{
-    Bond, Builder, Hardware, Host, Keepalive, Lag, Member, Network, Pair, Segment, Switch, Vrf,
+    Builder, bond, hardware, host, keepalive, lag, member, network, pair, segment, switch, vrf,
 };
 use felting::fabric::DeviceKind;
 use felting::source::Memory;
@@ -219,13 +219,11 @@ fn severities_of_a_fabric_override_those_of_rules() {
 #[test]
 fn the_builder_says_what_the_file_says() {
     let built = Builder::new("shore")
-        .hardware(Hardware::new().name("tern-48").ports(vec!["p[1-4] 25G"]).members_in_use(8))
-        .switch(
-            Switch::new().name("kelp-[a-b]").number(Number::new(11).unwrap()).hardware("tern-48"),
-        )
-        .vrf(Vrf::new().name("tides").vni(Vni::new(27001).unwrap()).on("kelp-*"))
+        .hardware(hardware().name("tern-48").ports(vec!["p[1-4] 25G"]).members_in_use(8))
+        .switch(switch().name("kelp-[a-b]").number(Number::new(11).unwrap()).hardware("tern-48"))
+        .vrf(vrf().name("tides").vni(Vni::new(27001).unwrap()).on("kelp-*"))
         .segment(
-            Segment::new()
+            segment()
                 .name("tides-web")
                 .vlan(VlanId::new(310).unwrap())
                 .vni(Vni::new(23310).unwrap())
@@ -233,7 +231,7 @@ fn the_builder_says_what_the_file_says() {
                 .on("kelp-*"),
         )
         .lag(
-            Lag::new()
+            lag()
                 .on("kelp-*")
                 .name("peer")
                 .ports("p[3-4]")
@@ -241,32 +239,32 @@ fn the_builder_says_what_the_file_says() {
                 .protocol(Protocol::Lacp),
         )
         .lag(
-            Lag::new()
+            lag()
                 .on("kelp-*")
                 .name("hull-01")
                 .group(GroupNumber::new(101).unwrap())
                 .ports("p1")
                 .tagged(VlanSet::from(VlanId::new(310).unwrap()))
-                .members(vec![Member::new().ports("p1").port_priority(100)])
-                .differs(Lag::new().on("kelp-b").mode(Activity::Passive)),
+                .members(vec![member().ports("p1").port_priority(100)])
+                .differs(lag().on("kelp-b").mode(Activity::Passive)),
         )
         .pair(
-            Pair::new()
+            pair()
                 .name("kelp")
                 .domain(Domain::new(11).unwrap())
                 .peer_link("peer")
-                .keepalive(Keepalive::new().between(
+                .keepalive(keepalive().between(
                     ["192.0.2.11", "192.0.2.12"].map(|one| one.parse::<IpAddr>().unwrap()),
                 ))
-                .side(Pair::new().switch("kelp-a"))
-                .side(Pair::new().switch("kelp-b").priority(20)),
+                .side(pair().switch("kelp-a"))
+                .side(pair().switch("kelp-b").priority(20)),
         )
         .host(
-            Host::new()
+            host()
                 .name("hull-01")
                 .nics("nic[1-2] 25G")
-                .bond(Bond::new().name("bond0").nics("nic[1-2]"))
-                .networks(vec![Network::new().name("web").tag(VlanId::new(310).unwrap())]),
+                .bond(bond().name("bond0").nics("nic[1-2]"))
+                .networks(vec![network().name("web").tag(VlanId::new(310).unwrap())]),
         )
         .cables("hull-01 nic[1-2] -- kelp-[a-b] p1")
         .cables("kelp-a p[3-4] -- kelp-b p[3-4]");

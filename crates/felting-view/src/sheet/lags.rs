@@ -128,11 +128,7 @@ fn spoken(lag: &Lag) -> String {
 }
 
 pub(super) fn state_of(lag: &Lag, outcome: &LagOutcome) -> &'static str {
-    match outcome.in_use as usize {
-        0 => "down",
-        in_use if in_use < lag.members.len() => "partial",
-        _ => "up",
-    }
+    outcome.word(lag.members.len())
 }
 
 /// What each member that is not in use waits for.

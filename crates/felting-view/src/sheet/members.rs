@@ -32,16 +32,6 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
         let outcome = state.member(id);
         let lag = fabric.lag(member.lag);
         let port = member.port.value;
-        let state_of = match outcome.state {
-            MemberState::Selected if outcome.distributing => "in-use",
-            MemberState::Selected => "selected",
-            MemberState::Standby => "standby",
-            MemberState::Apart => "left-out",
-            MemberState::Individual => "individual",
-            MemberState::Closed => "closed",
-            MemberState::Refused => "refused",
-            _ => "no-link",
-        };
         let tone = match outcome.state {
             MemberState::Selected if outcome.distributing => Tone::Plain,
             MemberState::Standby | MemberState::Selected => Tone::Impaired,
@@ -57,7 +47,7 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             device: Cell::text(fabric.device_name(lag.device)),
             lag: Cell::text(lag.name.as_str()),
             port: Cell::text(fabric.port_name(port)),
-            state: Cell::text(state_of),
+            state: Cell::text(outcome.word()),
             speed: Cell::text(fabric.port(port).speed.to_string()),
             far: Cell::text(outcome.far.map(|far| fabric.port_label(far)).unwrap_or_default()),
             reason: Cell::text(state.why_not(id).unwrap_or_default()),

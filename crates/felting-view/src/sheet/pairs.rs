@@ -54,7 +54,7 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             let line = Line {
                 pair: Cell::text(pair.name.as_str()),
                 device: Cell::text(fabric.device_name(pair.sides[side].switch.value)),
-                role: Cell::text(role(outcome, side)),
+                role: Cell::text(outcome.role(side)),
                 reason: Cell::text(because(fabric, pair, outcome)),
                 peer_link: Cell::text(peer_link(state, pair, outcome, side)),
                 keepalive: Cell::text(keepalive(fabric, pair, outcome, side)),
@@ -71,15 +71,6 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
         keys: 2,
         columns: Line::columns(),
         rows,
-    }
-}
-
-fn role(outcome: &PairOutcome, side: usize) -> &'static str {
-    match outcome.on[side] {
-        false => "off",
-        // Both sides take themselves for it where neither hears the other.
-        true if outcome.doubled || outcome.primary == Some(side) => "primary",
-        true => "secondary",
     }
 }
 

@@ -153,11 +153,11 @@ impl View<'_> {
             device: Cell::text(self.bridge(bridge)),
             port: Cell::text("(root)"),
             role: Cell::text("root-bridge"),
-            state: Cell::text(format!("leads {}", count(joined.len(), "link"))),
+            state: Cell::Empty,
             cost: Cell::Empty,
             to_root: Cell::number(Some(0_u32)),
             far: Cell::Empty,
-            reason: Cell::text(why),
+            reason: Cell::text(format!("{why}; it leads {}", count(joined.len(), "link"))),
         };
         line.row(Tone::Plain, self.about(bridge))
     }
@@ -165,18 +165,13 @@ impl View<'_> {
     fn port(&self, tree: &Tree, case: TreeCase, port: BridgePortId) -> Option<Row> {
         let (role, why) = self.trees.in_tree(tree, port)?;
         let of = self.trees.port(port);
-        let state = match role {
-            PortRole::Disabled => "down",
-            role if role.discards() => "discarding",
-            _ => "forwarding",
-        };
         let far = self.trees.neighbours(port).map(|other| self.label(other)).collect();
         let line = Line {
             tree: Cell::text(Self::kind(tree)),
             device: Cell::text(self.bridge(of.bridge)),
             port: Cell::text(self.port_name(port)),
             role: Cell::text(role.word()),
-            state: Cell::text(state),
+            state: Cell::text(role.state()),
             cost: Cell::number(Some(of.cost)),
             to_root: Cell::number(Some(case.cost.saturating_add(case.internal_cost))),
             far: Cell::List(far),

@@ -2,7 +2,7 @@
 
 use felting::Fabric;
 use felting::fabric::PortId;
-use felting::walk::{Answer, Asker, End, Exit, Headers, Hop, Path, Resolution, why};
+use felting::walk::{Answer, Asker, End, Exit, Headers, Hop, Resolution, Way, why};
 use serde::Serialize;
 
 use super::{Drawer, Walked, same_way};
@@ -175,7 +175,7 @@ fn resolution<'a>(drawer: &Drawer<'a>, one: &Resolution, size: u32) -> Resolutio
     }
 }
 
-fn hops<'a>(drawer: &Drawer<'a>, path: &Path, size: u32) -> Vec<HopRow<'a>> {
+fn hops<'a>(drawer: &Drawer<'a>, path: &Way, size: u32) -> Vec<HopRow<'a>> {
     path.hops.iter().map(|one| hop(drawer, one, size)).collect()
 }
 

@@ -113,6 +113,17 @@ pub struct PairOutcome {
     pub doubled: bool,
 }
 
+impl PairOutcome {
+    /// What a side is, in a word. Both are primary where neither hears the other.
+    pub fn role(&self, side: usize) -> &'static str {
+        match self.on[side] {
+            false => "off",
+            true if self.doubled || self.primary == Some(side) => "primary",
+            true => "secondary",
+        }
+    }
+}
+
 /// What became of a multi-chassis LAG.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]

@@ -26,4 +26,4 @@ pub use bridge::{Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, C
 pub(super) use outcome::trees;
 pub(crate) use region::region_identity;
 pub use role::{PortRole, Tree, TreeCase, TreeKind, TreeReason};
-pub use trees::{Cut, Loop, Trees};
+pub use trees::{Loop, Trees, VlanCut};

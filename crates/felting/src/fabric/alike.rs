@@ -13,7 +13,7 @@ impl Arenas {
     /// What causes follow from that are found in settings alone: the plant, what is aggregated, and segments.
     pub(crate) fn agrees_like(&self, other: &Self) -> bool {
         same!(self, other: hardware devices ports port_settings cables plugged lags members port_member groups pairs
-            ethernet_segments trees segments presences settings)
+            ethernet_segments tree_settings segments presences settings)
     }
 
     /// What MAC-VRFs and IP-VRFs follow from.

@@ -110,7 +110,7 @@ pub(crate) fn compile(
         fabric.devices[device].router = Some(router);
     }
     for (device, settings) in trees {
-        fabric.devices[device].tree = Some(fabric.trees.push(settings));
+        fabric.devices[device].tree = Some(fabric.tree_settings.push(settings));
     }
     ethernet_segments::join(&mut fabric);
     pairs::groups(&mut fabric, &mut faults, &sides.unmade);

@@ -239,7 +239,8 @@ fn root(plan: &Plan<'_>, page: &mut Page<'_>) {
     let of = plan.of;
     let last = plan.peer_port() + plan.peer_cables() - 1;
     page.add(format_args!(
-        "# {} pods of {} pairs of leaves and {} spines, {} hosts. Made by `felting new`.\n\n\
+        "#:schema fabric.schema.json\n\
+         # {} pods of {} pairs of leaves and {} spines, {} hosts. Made by `felting new`.\n\n\
          [fabric]\nname = {}\ninclude = [\"tenants.toml\", \"pods/*.toml\"]\n",
         of.pods,
         of.pairs,

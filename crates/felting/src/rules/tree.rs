@@ -72,7 +72,7 @@ fn place_of(fabric: &Fabric, carrier: Carrier) -> Span {
 /// Where the priority of a bridge is written, or its tree, or itself.
 pub(super) fn bridge_place(cx: &Context<'_>, bridge: BridgeId) -> Span {
     let made = cx.state.trees().bridge(bridge);
-    let settings = made.settings.map(|tree| cx.fabric.tree(tree));
+    let settings = made.settings.map(|tree| cx.fabric.tree_setting(tree));
     let priority = settings.and_then(|settings| settings.priority).map(|priority| priority.span);
     priority
         .or(settings.map(|settings| settings.span.0))
@@ -82,7 +82,7 @@ pub(super) fn bridge_place(cx: &Context<'_>, bridge: BridgeId) -> Span {
 /// Whether somebody wrote the priority by which a bridge is the root of a tree.
 pub(super) fn chosen(cx: &Context<'_>, tree: &Tree, root: BridgeId) -> bool {
     let bridge = cx.state.trees().bridge(root);
-    let settings = bridge.settings.map(|settings| cx.fabric.tree(settings));
+    let settings = bridge.settings.map(|settings| cx.fabric.tree_setting(settings));
     let own = settings.is_some_and(|settings| match &tree.kind {
         TreeKind::Vlans(vlans) => settings
             .vlan_priorities

@@ -3,6 +3,7 @@
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 use std::ops::RangeInclusive;
 
+#[cfg(feature = "schema")]
 use serde_json::Value as Json;
 use smol_str::SmolStr;
 
@@ -131,6 +132,7 @@ impl<T, V: Fits<T>, const N: usize> Fits<Many<T>> for [V; N] {
 }
 
 /// A value of the file as JSON has it, for the schema.
+#[cfg(feature = "schema")]
 pub(super) fn as_json(value: toml::Value) -> Json {
     serde_json::to_value(value).unwrap_or_default()
 }

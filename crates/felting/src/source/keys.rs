@@ -1,25 +1,34 @@
 //! Statements as tables of keys: one list of keys makes the reader, the schema, the reference and
 //! the builder, so that they cannot drift apart.
 
+#[cfg(feature = "schema")]
 use serde_json::{Value as Json, json};
 use smallvec::SmallVec;
 use smol_str::SmolStr;
 use toml::de::{DeTable, DeValue};
 
 use super::fault::FaultKind;
-use super::fits::{Many, as_json};
-use super::read::{Cx, Node, Read};
+use super::fits::Many;
+#[cfg(feature = "schema")]
+use super::fits::as_json;
+#[cfg(feature = "schema")]
+use super::read::Read;
+use super::read::{Cx, Node};
 use crate::diagnostic::{At, Span};
 
 /// One key of a table, as documented.
 pub(crate) struct KeyDef {
     pub(crate) name: &'static str,
+    #[cfg(feature = "schema")]
     pub(crate) doc: &'static str,
     /// `identity`: says which thing the statement makes, so it must stand and cannot deviate.
     pub(crate) identity: bool,
+    #[cfg(feature = "schema")]
     pub(crate) what: fn() -> String,
+    #[cfg(feature = "schema")]
     pub(crate) schema: fn() -> Json,
     /// What holds where it is not written, if that is always the same: none or one.
+    #[cfg(feature = "schema")]
     pub(crate) default: &'static [fn() -> toml::Value],
 }
 
@@ -27,8 +36,10 @@ pub(crate) struct KeyDef {
 pub(crate) trait Keys: Default {
     /// The table's name in the file.
     const TABLE: &'static str;
+    #[cfg(feature = "schema")]
     const DOC: &'static str;
     /// Where the table stands, if not at the top of a file: none or one.
+    #[cfg(feature = "schema")]
     const PLACE: &'static [&'static str];
     const DEFS: &'static [KeyDef];
 
@@ -77,14 +88,20 @@ macro_rules! keys {
 
         impl Keys for $keys {
             const TABLE: &'static str = stringify!($table);
+            #[cfg(feature = "schema")]
             const DOC: &'static str = concat!($($doc, "\n"),+);
+            #[cfg(feature = "schema")]
             const PLACE: &'static [&'static str] = &[$($place)?];
             const DEFS: &'static [KeyDef] = &[$(KeyDef {
                 name: stringify!($key),
+                #[cfg(feature = "schema")]
                 doc: concat!($($key_doc),+),
                 identity: false $(|| stringify!($identity).len() > 0)?,
+                #[cfg(feature = "schema")]
                 what: <$type as Read>::what,
+                #[cfg(feature = "schema")]
                 schema: <$type as Read>::schema,
+                #[cfg(feature = "schema")]
                 default: &[$(|| $crate::source::fits::Fits::<$type>::value(
                     <$type as $crate::source::literal::Literal<_>>::of($default),
                 ))?],
@@ -110,6 +127,7 @@ macro_rules! keys {
             fn what() -> String {
                 format!("a table with {}", Self::DEFS.iter().map(|def| def.name).collect::<Vec<_>>().join(", "))
             }
+            #[cfg(feature = "schema")]
             fn schema() -> Json {
                 serde_json::json!({ "$ref": concat!("#/$defs/", stringify!($table)) })
             }
@@ -123,16 +141,17 @@ macro_rules! keys {
         }
 
         $(#[doc = $doc])+
-        #[doc = concat!("\n\nBuilds a `", stringify!($table), "` statement; every method is the key of that name.")]
+        #[doc = concat!("\n\nBegins a `", stringify!($table), "` statement; every method is the key of that name.")]
+        pub fn $table() -> $builder {
+            $builder::default()
+        }
+
+        $(#[doc = $doc])+
+        #[doc = concat!("\n\nA `", stringify!($table), "` statement; every method is the key of that name.")]
         #[derive(Clone, Debug, Default)]
         pub struct $builder(toml::Table);
 
         impl $builder {
-            /// A statement without any key yet.
-            pub fn new() -> Self {
-                Self::default()
-            }
-
             $(
                 $(#[doc = $key_doc])+
                 $(#[doc = concat!("\n\nBy default `", stringify!($default), "`.")])?
@@ -228,6 +247,7 @@ macro_rules! statements {
         }
 
         /// What is asked of each table of statements, and of those that stand inside them.
+        #[cfg(feature = "schema")]
         pub(super) fn each_table(visit: &mut impl VisitTables) {
             $(
                 visit.statement::<$keys>();
@@ -246,7 +266,7 @@ macro_rules! statements {
         /// Builders of single statements, made of the same list as the reader.
         pub(crate) mod builders {
             $(
-                pub use super::$builder;
+                pub use super::{$builder, $table};
                 $($crate::source::keys::nested! { pub use $($nested)+ })?
             )+
         }
@@ -264,7 +284,7 @@ macro_rules! nested {
     (pub use $($(#[doc = $doc:literal])+ $table:ident($keys:ident, $builder:ident) is $place:literal {
         $($own:tt)+
     })+) => {
-        $(pub use super::$builder;)+
+        $(pub use super::{$builder, $table};)+
     };
 }
 pub(crate) use nested;
@@ -561,6 +581,7 @@ pub(crate) fn only_keys(cx: &mut Cx<'_>, table: &DeTable<'_>, name: &str, known:
     }
 }
 
+#[cfg(feature = "schema")]
 /// The JSON Schema of a table: its own keys, and others by name with their schemas.
 pub(crate) fn table_schema<K: Keys>(more: &[(&str, Json)]) -> Json {
     let mut properties = serde_json::Map::new();
@@ -582,6 +603,7 @@ pub(crate) fn table_schema<K: Keys>(more: &[(&str, Json)]) -> Json {
     })
 }
 
+#[cfg(feature = "schema")]
 /// The JSON Schemas of a statement and of its deviations, by name. A deviation's keys are those of the statement.
 pub(crate) fn statement_schemas<K: Keys>() -> Vec<(String, Json)> {
     let table = K::TABLE;
@@ -646,6 +668,7 @@ pub(crate) fn append<T>(list: &mut Vec<T>, more: Vec<T>) {
 }
 
 /// Who looks at all tables of the language.
+#[cfg(feature = "schema")]
 pub(crate) trait VisitTables {
     /// A table of statements.
     fn statement<K: Keys>(&mut self);

@@ -8,13 +8,16 @@ use smol_str::SmolStr;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
+#[cfg(feature = "csv")]
 use super::csv_cables;
 use super::fault::{FaultKind, Faults};
 use super::files::{FileError, Files, MOST_BYTES};
 use super::fits::Many;
 use super::keys::only_keys;
 use super::range::glob_matches;
-use super::read::{Cx, Node, Read};
+#[cfg(feature = "schema")]
+use super::read::Read;
+use super::read::{Cx, Node};
 use super::runs::Run;
 use super::statements::Document;
 use crate::diagnostic::{At, FileId, Severity, Source, Sources, Span};
@@ -191,7 +194,19 @@ impl Part {
             Include::Statements => {
                 statements_of(&mut cx, &shown, layer.place, &mut document, &mut includes);
             }
+            #[cfg(feature = "csv")]
             Include::Cables => document.runs = csv_cables::read(&mut cx, layer.place),
+            #[cfg(not(feature = "csv"))]
+            Include::Cables => {
+                let at = Span::whole(cx.file);
+                cx.faults.add(
+                    FaultKind::Unreadable,
+                    at,
+                    format!("{shown} is a cable list, which this build does not read"),
+                    "expected a build with the feature `csv`",
+                    "write the cables as `runs`, or build Felting with the feature `csv`",
+                );
+            }
         }
         let source = Source::new(shown, &text, files.on_disk(&asked.path));
         Self { source, document, faults, includes }
@@ -475,6 +490,7 @@ fn severities_table(cx: &mut Cx<'_>, node: &Node<'_>, document: &mut Document) {
 }
 
 /// The schema of a path or a list of paths.
+#[cfg(feature = "schema")]
 pub(crate) fn paths_schema() -> serde_json::Value {
     Many::<SmolStr>::schema()
 }

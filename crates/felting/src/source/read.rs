@@ -3,6 +3,7 @@
 use std::net::{IpAddr, Ipv4Addr};
 use std::ops::Range;
 
+#[cfg(feature = "schema")]
 use serde_json::{Value as Json, json};
 use smol_str::SmolStr;
 use toml::Spanned;
@@ -42,6 +43,7 @@ pub(crate) trait Read: Sized {
     /// What a value is, to be read after "expected"; also the documentation's type column.
     fn what() -> String;
     /// The JSON Schema of a value.
+    #[cfg(feature = "schema")]
     fn schema() -> Json;
     /// The value, or a fault added to `cx`.
     fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self>;
@@ -175,6 +177,7 @@ impl<T: Read> Read for Many<T> {
     fn what() -> String {
         format!("{}, or a list of such", T::what())
     }
+    #[cfg(feature = "schema")]
     fn schema() -> Json {
         json!({ "anyOf": [T::schema(), { "type": "array", "items": T::schema() }] })
     }
@@ -202,6 +205,7 @@ impl Read for SmolStr {
     fn what() -> String {
         "a text".into()
     }
+    #[cfg(feature = "schema")]
     fn schema() -> Json {
         json!({ "type": "string" })
     }
@@ -214,6 +218,7 @@ impl Read for bool {
     fn what() -> String {
         "true or false".into()
     }
+    #[cfg(feature = "schema")]
     fn schema() -> Json {
         json!({ "type": "boolean" })
     }
@@ -230,6 +235,7 @@ impl Read for u16 {
     fn what() -> String {
         format!("a number from 0 to {}", Self::MAX)
     }
+    #[cfg(feature = "schema")]
     fn schema() -> Json {
         json!({ "type": "integer", "minimum": 0, "maximum": Self::MAX })
     }
@@ -251,6 +257,7 @@ macro_rules! read_number {
             fn what() -> String {
                 format!("{} from {} to {}", Self::WHAT, Self::MIN, Self::MAX)
             }
+            #[cfg(feature = "schema")]
             fn schema() -> Json {
                 json!({ "type": "integer", "minimum": Self::MIN, "maximum": Self::MAX })
             }
@@ -306,6 +313,7 @@ macro_rules! read_word {
             fn what() -> String {
                 Self::ALL.iter().map(|row| format!("{:?}", row.1)).collect::<Vec<_>>().join(" or ")
             }
+            #[cfg(feature = "schema")]
             fn schema() -> Json {
                 json!({ "enum": Self::ALL.iter().map(|row| row.1).collect::<Vec<_>>() })
             }
@@ -371,6 +379,7 @@ macro_rules! read_text {
             fn what() -> String {
                 $what.into()
             }
+            #[cfg(feature = "schema")]
             fn schema() -> Json {
                 json!({ "type": "string" })
             }
@@ -416,6 +425,7 @@ macro_rules! read_number_or_text {
             fn what() -> String {
                 $what.into()
             }
+            #[cfg(feature = "schema")]
             fn schema() -> Json {
                 json!($schema)
             }
@@ -445,6 +455,7 @@ impl Read for VlanSet {
     fn what() -> String {
         "VLAN ids from 1 to 4094, such as \"310-319,400\" or 310".into()
     }
+    #[cfg(feature = "schema")]
     fn schema() -> Json {
         json!({ "anyOf": [VlanId::schema(), { "type": "string", "pattern": "^[0-9, -]*$" }] })
     }
@@ -466,6 +477,7 @@ impl Read for IpPrefix {
     fn what() -> String {
         "a prefix such as \"10.80.31.0/24\" or \"2001:db8:80::/64\"".into()
     }
+    #[cfg(feature = "schema")]
     fn schema() -> Json {
         json!({ "type": "string", "pattern": "/[0-9]+$" })
     }
@@ -496,6 +508,7 @@ impl Read for jiff::civil::Date {
     fn what() -> String {
         "a date such as 2027-01-31".into()
     }
+    #[cfg(feature = "schema")]
     fn schema() -> Json {
         // Seen by JSON Schema, a TOML date is a text.
         json!({ "type": "string" })

@@ -1,5 +1,6 @@
 //! Runs of cables.
 
+#[cfg(feature = "schema")]
 use serde_json::Value as Json;
 use smol_str::SmolStr;
 
@@ -77,6 +78,7 @@ impl Run {
     }
 
     /// The JSON Schema of one element of `runs`.
+    #[cfg(feature = "schema")]
     pub(crate) fn schema() -> Json {
         serde_json::json!({ "anyOf": [{ "type": "string", "pattern": " -- " }, RunKeys::schema()] })
     }

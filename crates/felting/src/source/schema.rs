@@ -35,6 +35,7 @@ pub(crate) fn json_schema(rules: impl Iterator<Item = &'static str>) -> Json {
         .collect();
     json!({
         "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$id": concat!("urn:felting:fabric:", env!("CARGO_PKG_VERSION")),
         "title": "Felting fabric file",
         "type": "object",
         "additionalProperties": false,

@@ -5,12 +5,15 @@
 use std::net::{IpAddr, Ipv4Addr};
 
 use jiff::civil::Date;
+#[cfg(feature = "schema")]
 use serde_json::Value as Json;
 use smol_str::SmolStr;
 
 use super::fits::{Fits, Many};
 use super::keys::Statement;
-use super::keys::{KeyDef, Keys, Layers, VisitTables, append, keys, read_all, statements};
+#[cfg(feature = "schema")]
+use super::keys::VisitTables;
+use super::keys::{KeyDef, Keys, Layers, append, keys, read_all, statements};
 use super::read::{Cx, Node, Read};
 use super::runs::Run;
 use crate::diagnostic::{At, Severity};
@@ -28,7 +31,7 @@ use crate::value::{
 statements! {
     ($)
     /// A kind of switch: what it has and what it can do. A switch names its kind by `hardware`.
-    hardware(HardwareKeys, Hardware, hardware) {
+    hardware(HardwareKeys, HardwareStatement, hardware) {
         /// The kind's name.
         name: SmolStr [identity];
         /// The ports it comes with, each as a range and a speed: `p[1-48] 25G`. `half` after the speed is for half
@@ -55,7 +58,7 @@ statements! {
     }
 
     /// A switch, or several that are alike.
-    switch(SwitchKeys, Switch, switches) {
+    switch(SwitchKeys, SwitchStatement, switches) {
         /// Its name, or a range of names: `kelp-[a-b]`.
         name: SmolStr [identity];
         /// Its number, from which allotted values follow; a range of names counts on from it.
@@ -80,7 +83,7 @@ statements! {
 
     /// Several switches that act as one. The stack is one switch, with a `switch` statement of its
     /// own; its members bring the ports, named by member: `1/p1`.
-    stack(StackKeys, Stack, stacks) {
+    stack(StackKeys, StackStatement, stacks) {
         /// The switch that the members make.
         switch: SmolStr [identity];
         /// Its members, each as a table with its `id`.
@@ -93,7 +96,7 @@ statements! {
         split_detection: SplitDetection;
     } with {
         /// One member of a stack.
-        stack_member(StackMemberKeys, StackMember) is "an element of `members` of a stack" {
+        stack_member(StackMemberKeys, StackMemberStatement) is "an element of `members` of a stack" {
             /// Its number in the stack.
             id: StackMemberNumber [identity];
             /// The priority by which the lead is found; the higher is the better, and a member without one comes last.
@@ -116,7 +119,7 @@ statements! {
     }
 
     /// A shared medium: every port on it hears every other.
-    repeater(RepeaterKeys, Repeater, repeaters) {
+    repeater(RepeaterKeys, RepeaterStatement, repeaters) {
         /// Its name.
         name: SmolStr [identity];
         /// The ports on it, each as a switch and a port: `mud-[1-3] p4`.
@@ -125,7 +128,7 @@ statements! {
 
     /// Settings of single ports. What a member of a LAG has of its own stands here too, though it
     /// should have nothing of its own.
-    port(PortKeys, Port, ports) {
+    port(PortKeys, PortStatement, ports) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The ports, by name or range.
@@ -153,7 +156,7 @@ statements! {
     }
 
     /// One end of a LAG on each of the switches. The far end is found by the cables.
-    lag(LagKeys, Lag, lags) {
+    lag(LagKeys, LagStatement, lags) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// Its name on the switch.
@@ -209,7 +212,7 @@ statements! {
         members: Many<MemberKeys>;
     } with {
         /// What some members of a LAG have of their own.
-        member(MemberKeys, Member) is "an element of `members` of a LAG" {
+        member(MemberKeys, MemberStatement) is "an element of `members` of a LAG" {
             /// The members, by name or range.
             ports: Many<SmolStr> [identity];
             /// Their LACP port priority.
@@ -223,7 +226,7 @@ statements! {
 
     /// Two switches that are one LACP partner: a multi-chassis LAG pair. Its sides are the switches
     /// that `on` names and those of its `[[pair.side]]` tables, where every key may stand again.
-    pair(PairKeys, Pair, pairs) {
+    pair(PairKeys, PairStatement, pairs) {
         /// The pair's name.
         name: SmolStr [identity];
         /// Its two switches, where they need no `[[pair.side]]`.
@@ -248,7 +251,7 @@ statements! {
     } with {
         /// By which addresses a side asks whether the other is alive: `from` and `to` as this side has
         /// them, or `between` with the addresses of both sides in their order.
-        keepalive(KeepaliveKeys, Keepalive) is "the value of `keepalive` of a pair" {
+        keepalive(KeepaliveKeys, KeepaliveStatement) is "the value of `keepalive` of a pair" {
             /// This side's address.
             from: IpAddr;
             /// The other side's address.
@@ -261,7 +264,7 @@ statements! {
     }
 
     /// A management network: where the switches' management ports are, apart from the fabric.
-    management(ManagementKeys, Management, management) {
+    management(ManagementKeys, ManagementStatement, management) {
         /// Its name.
         name: SmolStr [identity];
         /// The switches that are in it, by name, range or pattern.
@@ -278,7 +281,7 @@ statements! {
 
     /// What some switches do about loops: the spanning tree. Switches without such a statement run
     /// RSTP with the priority 32768, as IEEE 802.1Q has it; routers and hosts take no part.
-    tree(TreeKeys, Tree, trees) {
+    tree(TreeKeys, TreeStatement, trees) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// Which tree they run.
@@ -297,7 +300,7 @@ statements! {
         path_costs: PathCosts = PathCosts::Long;
     } with {
         /// One instance of an MST region.
-        instance(InstanceKeys, Instance) is "an element of `instances` of a tree" {
+        instance(InstanceKeys, InstanceStatement) is "an element of `instances` of a tree" {
             /// Its number.
             id: InstanceNumber [identity];
             /// The VLANs that it holds for.
@@ -307,7 +310,7 @@ statements! {
         }
 
         /// The bridge priority in some VLANs.
-        vlan_priority(VlanPriorityKeys, VlanPriority) is "an element of `vlan_priorities` of a tree" {
+        vlan_priority(VlanPriorityKeys, VlanPriorityStatement) is "an element of `vlan_priorities` of a tree" {
             /// The VLANs.
             vlans: VlanSet [identity];
             /// The bridge priority in them.
@@ -317,7 +320,7 @@ statements! {
 
     /// From what values are allotted that nobody wrote: base plus the thing's own number, so that adding
     /// a switch never renumbers another.
-    pool(PoolKeys, Pool, pools) {
+    pool(PoolKeys, PoolStatement, pools) {
         /// Its name.
         name: SmolStr [identity];
         /// What it gives out.
@@ -337,7 +340,7 @@ statements! {
     }
 
     /// What a switch is to routing protocols.
-    router(RouterKeys, Router, routers) {
+    router(RouterKeys, RouterStatement, routers) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The AS number; by default from the pool.
@@ -359,7 +362,7 @@ statements! {
 
     /// How some switches route between each other. Without `ports`, every port counts that is cabled
     /// to another switch of an underlay and neither in a LAG nor bridged.
-    underlay(UnderlayKeys, Underlay, underlays) {
+    underlay(UnderlayKeys, UnderlayStatement, underlays) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The routing protocol.
@@ -398,7 +401,7 @@ statements! {
 
     /// One routed interface, where the underlay's keys don't say all: a port or LAG, a tagged
     /// sub-interface of it, or a VLAN's.
-    interface(InterfaceKeys, Interface, interfaces) {
+    interface(InterfaceKeys, InterfaceStatement, interfaces) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The port or LAG.
@@ -446,7 +449,7 @@ statements! {
     }
 
     /// Static routes of some switches.
-    route(RouteKeys, Route, routes) {
+    route(RouteKeys, RouteStatement, routes) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// Where they lead.
@@ -462,7 +465,7 @@ statements! {
 
     /// Which prefixes a routing policy lets through: what `deny` covers not, else what `permit` covers,
     /// all of it without `permit`.
-    policy(PolicyKeys, Policy, policies) {
+    policy(PolicyKeys, PolicyStatement, policies) {
         /// Its name.
         name: SmolStr [identity];
         /// The prefixes that it lets through, with all that is inside them.
@@ -472,7 +475,7 @@ statements! {
     }
 
     /// One end of BGP sessions: from each switch of `on` to each of `to`.
-    session(SessionKeys, Session, sessions) {
+    session(SessionKeys, SessionStatement, sessions) {
         /// The switches whose end this is, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The switches at the other end, by name, range or pattern.
@@ -507,7 +510,7 @@ statements! {
     }
 
     /// What makes some switches VTEPs, and what holds for all their segments.
-    overlay(OverlayKeys, Overlay, overlays) {
+    overlay(OverlayKeys, OverlayStatement, overlays) {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// The VTEP address; that of the pair, else from the pool, by default.
@@ -550,7 +553,7 @@ statements! {
     }
 
     /// Switches at one place, with a WAN between them and the others.
-    site(SiteKeys, Site, sites) {
+    site(SiteKeys, SiteStatement, sites) {
         /// Its name.
         name: SmolStr [identity];
         /// The switches, by name, range or pattern.
@@ -560,7 +563,7 @@ statements! {
     }
 
     /// A path over a WAN of other people's routers, between an interface at either end.
-    wan(WanKeys, Wan, wans) {
+    wan(WanKeys, WanStatement, wans) {
         /// Its name.
         name: SmolStr [identity];
         /// The two ends, each a switch and a port: `inlet-a p52`.
@@ -574,7 +577,7 @@ statements! {
     }
 
     /// A tenant's routing table.
-    vrf(VrfKeys, Vrf, vrfs) {
+    vrf(VrfKeys, VrfStatement, vrfs) {
         /// Its name.
         name: SmolStr [identity];
         /// Its number, from which allotted values follow.
@@ -598,7 +601,7 @@ statements! {
     }
 
     /// One broadcast domain: its VLAN, its VNI, its subnets, and where it is present.
-    segment(SegmentKeys, Segment, segments) {
+    segment(SegmentKeys, SegmentStatement, segments) {
         /// Its name.
         name: SmolStr [identity];
         /// Its number, from which allotted values follow.
@@ -648,7 +651,7 @@ statements! {
 
     /// Segments that are one EVPN instance: VLAN-aware, with one route distinguisher and one set of
     /// targets, and the VNI as Ethernet tag.
-    evi(EviKeys, Evi, evis) {
+    evi(EviKeys, EviStatement, evis) {
         /// Its name.
         name: SmolStr [identity];
         /// Its number, from which its route distinguishers follow.
@@ -660,7 +663,7 @@ statements! {
     }
 
     /// Routes of one VRF that another one gets too.
-    leak(LeakKeys, Leak, leaks) {
+    leak(LeakKeys, LeakStatement, leaks) {
         /// The VRF whose routes they are.
         from: SmolStr [identity];
         /// The VRF that gets them.
@@ -674,7 +677,7 @@ statements! {
     }
 
     /// A network outside the fabric that a VRF reaches.
-    outside(OutsideKeys, Outside, outsides) {
+    outside(OutsideKeys, OutsideStatement, outsides) {
         /// Its name.
         name: SmolStr [identity];
         /// The VRF.
@@ -690,7 +693,7 @@ statements! {
     }
 
     /// A host, or several that are alike.
-    host(HostKeys, Host, hosts) {
+    host(HostKeys, HostStatement, hosts) {
         /// Its name, or a range of names: `hull-[01-06]`.
         name: SmolStr [identity];
         /// Its NICs, each as a range and a speed: `nic[1-2] 25G`.
@@ -713,7 +716,7 @@ statements! {
         position: SmolStr;
     } with {
         /// NICs of a host that are used together.
-        bond(BondKeys, Bond) is "the value of `bond` of a host" {
+        bond(BondKeys, BondStatement) is "the value of `bond` of a host" {
             /// Its name.
             name: SmolStr [identity];
             /// Its NICs, by name or range.
@@ -743,7 +746,7 @@ statements! {
 
         /// A virtual network of a host: what its guests attach to. Without `tag` and `tags` its frames
         /// leave untagged.
-        network(NetworkKeys, Network) is "an element of `networks` of a host" {
+        network(NetworkKeys, NetworkStatement) is "an element of `networks` of a host" {
             /// Its name.
             name: SmolStr [identity];
             /// The one VLAN that it is tagged with.
@@ -756,7 +759,7 @@ statements! {
     }
 
     /// A machine that a host's virtual network connects: a guest, or the host itself.
-    endpoint(EndpointKeys, Endpoint, endpoints) {
+    endpoint(EndpointKeys, EndpointStatement, endpoints) {
         /// Its name.
         name: SmolStr [identity];
         /// The host that it runs on.
@@ -776,7 +779,7 @@ statements! {
     }
 
     /// Addresses that a DHCP server gives out in a segment.
-    dhcp(DhcpKeys, Dhcp, dhcps) {
+    dhcp(DhcpKeys, DhcpStatement, dhcps) {
         /// Its name.
         name: SmolStr [identity];
         /// The segment.
@@ -792,7 +795,7 @@ statements! {
     }
 
     /// A sentence about the fabric that must hold: who reaches whom, and through which losses.
-    expect(ExpectKeys, Expect, expectations) {
+    expect(ExpectKeys, ExpectStatement, expectations) {
         /// From whom: endpoints by name or pattern, addresses, or networks outside.
         from: Many<SmolStr> [identity];
         /// To whom, named likewise.
@@ -813,7 +816,7 @@ statements! {
     }
 
     /// A finding that somebody has judged and answers for.
-    accept(AcceptKeys, Accept, accepts) {
+    accept(AcceptKeys, AcceptStatement, accepts) {
         /// The rule.
         rule: SmolStr [identity];
         /// Only findings that name one of these: switches, hosts, pairs, segments; by name or pattern.
@@ -825,7 +828,7 @@ statements! {
     }
 }
 
-impl Pair {
+impl PairStatement {
     /// Which switch a side is; only for a statement that goes into [`side`](Self::side).
     pub fn switch(mut self, name: impl Fits<SmolStr>) -> Self {
         self.0.insert("switch".to_owned(), name.value());

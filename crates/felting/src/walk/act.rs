@@ -2,7 +2,7 @@
 
 use std::net::IpAddr;
 
-use super::path::{Act, Hop, Known, Resolved, Side, Table};
+use super::path::{Act, Bridging, Hop, Known, Resolved, Table};
 use crate::behaviour::{FloodList, RouteSource, State, TenantRoute, TenantSource};
 use crate::fabric::{BondId, DeviceId, Fabric, NetworkId, PresenceId};
 use crate::value::{IpPrefix, UnderlayProtocol, VlanId, Vni};
@@ -100,14 +100,14 @@ fn uplink(fabric: &Fabric, bond: Option<BondId>) -> String {
     format!("bond {}, {}{hash}", bond.name.value, bond.protocol.value)
 }
 
-fn bridges(fabric: &Fabric, side: Side) -> String {
+fn bridges(fabric: &Fabric, side: Bridging) -> String {
     match side {
-        Side::Here => "bridges: the station is behind its own port".to_owned(),
-        Side::PeerLink => {
+        Bridging::Here => "bridges: the station is behind its own port".to_owned(),
+        Bridging::PeerLink => {
             "bridges over the peer link: the station is behind the other side of the pair"
                 .to_owned()
         }
-        Side::Behind(next) => format!("bridges towards {}", fabric.device_name(next)),
+        Bridging::Behind(next) => format!("bridges towards {}", fabric.device_name(next)),
     }
 }
 

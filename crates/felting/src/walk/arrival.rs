@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use smallvec::SmallVec;
 
 use super::headers::Headers;
-use super::path::{End, Hop, Path, Station, Stop, Table};
+use super::path::{End, Hop, Station, Stop, Table, Way};
 use super::resolution::{Answer, Asker};
 use crate::behaviour::carrier::Node;
 use crate::fabric::{DeviceId, EndpointId, OutsideId, PortId, PresenceId};
@@ -63,7 +63,7 @@ pub(super) enum Came {
 }
 
 /// A path that stops before it has left.
-pub(super) fn stopped(device: DeviceId, stop: Stop) -> Path {
+pub(super) fn stopped(device: DeviceId, stop: Stop) -> Way {
     let hop = Hop {
         device,
         entered: None,
@@ -72,7 +72,7 @@ pub(super) fn stopped(device: DeviceId, stop: Stop) -> Path {
         choices: 1,
         end: Some(End::Stopped(stop)),
     };
-    Path { hops: vec![hop] }
+    Way { hops: vec![hop] }
 }
 
 /// A device while the packet is there.

@@ -4,7 +4,7 @@ use std::net::IpAddr;
 
 use smallvec::SmallVec;
 
-use super::path::{Known, Side, Station};
+use super::path::{Bridging, Known, Station};
 use super::resolution::Asker;
 use super::walker::Walker;
 use crate::behaviour::Apart;
@@ -93,7 +93,7 @@ impl Walker<'_> {
         node: Node,
         vlan: VlanId,
         station: Station,
-    ) -> Option<(Ports, Side)> {
+    ) -> Option<(Ports, Bridging)> {
         let entries = match station {
             Station::Endpoint(endpoint) => self.entries(endpoint),
             _ => Ports::new(),
@@ -113,7 +113,7 @@ impl Walker<'_> {
             _ => None,
         };
         if let Some(port) = direct(node, vlan) {
-            return Some((self.like(port), Side::Here));
+            return Some((self.like(port), Bridging::Here));
         }
         let is_there = |at: Node, vlan: VlanId| match station {
             Station::Router(presence) => {
@@ -132,7 +132,7 @@ impl Walker<'_> {
 
     /// By which ports of a switch that is no VTEP of a VLAN frames come to one that is: to all that is not
     /// behind cables.
-    pub(super) fn door(&self, node: Node, vlan: VlanId) -> Option<(Ports, Side)> {
+    pub(super) fn door(&self, node: Node, vlan: VlanId) -> Option<(Ports, Bridging)> {
         self.search(node, vlan, |at, vlan| {
             let own = self.presence_at(at.device, vlan).map(|own| self.fabric.presence(own));
             own.is_some_and(|own| own.vni.is_some()) && self.fabric.overlay_of(at.device).is_some()
@@ -145,13 +145,13 @@ impl Walker<'_> {
         start: Node,
         vlan: VlanId,
         is_there: impl Fn(Node, VlanId) -> bool,
-    ) -> Option<(Ports, Side)> {
+    ) -> Option<(Ports, Bridging)> {
         let mut found = None;
         self.state.carriers().spread(start, vlan, |at| match at.first {
             Some(first) if is_there(at.node, at.vlan) => {
                 let device = at.node.device;
                 let paired = self.fabric.pair_of(start.device, device).is_some() && at.links == 1;
-                let side = if paired { Side::PeerLink } else { Side::Behind(device) };
+                let side = if paired { Bridging::PeerLink } else { Bridging::Behind(device) };
                 found = Some((self.like(first), side));
                 Onward::Enough
             }

@@ -11,7 +11,7 @@ use std::net::IpAddr;
 use rayon::prelude::*;
 
 use super::asked::{NoWalk, Options};
-use super::path::{Act, Path, Table};
+use super::path::{Act, Table, Way};
 use super::walked::Walk;
 use super::walker::Walker;
 use super::why::why;
@@ -294,7 +294,7 @@ fn unmet(expectation: &Expectation, walked: &Result<Walk, NoWalk>) -> Option<Unm
             return Some(Unmet::Vrf);
         }
     }
-    let routers = walk.paths().map(Path::routers).max().unwrap_or(0);
+    let routers = walk.paths().map(Way::routers).max().unwrap_or(0);
     if expectation.hops.is_some_and(|most| routers > u32::from(most.value)) {
         return Some(Unmet::Hops(routers));
     }

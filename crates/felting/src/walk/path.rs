@@ -40,7 +40,7 @@ pub enum Station {
 /// By what a switch sends a frame on in its own VLAN.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
-pub enum Side {
+pub enum Bridging {
     /// The station is behind this switch's own port.
     Here,
     /// It is behind the other switch of the pair.
@@ -110,7 +110,7 @@ pub enum Act {
     /// It passes it on in the VLAN.
     Bridges {
         /// By what.
-        side: Side,
+        side: Bridging,
     },
     /// It passes it on to many.
     Floods {
@@ -322,12 +322,12 @@ pub struct Hop {
 /// The way of a packet, or of a flow over all equal ways: hops from the first.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
-pub struct Path {
+pub struct Way {
     /// The hops in the order in which they are first come to.
     pub hops: Vec<Hop>,
 }
 
-impl Path {
+impl Way {
     /// Whether it arrives; of several ways whether all do.
     pub fn arrives(&self) -> bool {
         !self.hops.is_empty()

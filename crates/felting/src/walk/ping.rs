@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use super::arrival::{Start, stopped};
 use super::asked::{NoWalk, Options};
 use super::headers::{Content, ECHO_DATA, Packet, TTL};
-use super::path::{Path, Stop};
+use super::path::{Stop, Way};
 use super::resolution::Asker;
 use super::walked::Walk;
 use super::walker::Walker;
@@ -144,7 +144,7 @@ impl Walker<'_> {
     }
 
     /// The way of a packet from a terminal.
-    fn send(&mut self, from: Terminal, packet: Packet) -> Path {
+    fn send(&mut self, from: Terminal, packet: Packet) -> Way {
         match from {
             Terminal::Endpoint(endpoint, _) => self.send_from_endpoint(endpoint, packet),
             Terminal::Gateway(presence, _) => self.trace(Start::Routed(presence), packet),
@@ -154,7 +154,7 @@ impl Walker<'_> {
 
     /// The way of a packet from an endpoint: it asks for the MAC address of the destination, or of its
     /// gateway (RFC 1122 section 3.3.1).
-    fn send_from_endpoint(&mut self, id: EndpointId, packet: Packet) -> Path {
+    fn send_from_endpoint(&mut self, id: EndpointId, packet: Packet) -> Way {
         let endpoint = self.fabric.endpoint(id);
         let own = endpoint.addresses.iter().find(|own| own.address() == packet.from);
         let near = own.is_some_and(|own| own.subnet().contains(packet.to));

@@ -2,7 +2,7 @@
 
 use std::net::IpAddr;
 
-use super::path::Path;
+use super::path::Way;
 use crate::fabric::{EndpointId, PresenceId};
 use crate::value::MacAddr;
 
@@ -35,9 +35,9 @@ pub struct Resolution {
     /// For which address.
     pub address: IpAddr,
     /// The way of the question to who answers it.
-    pub request: Path,
+    pub request: Way,
     /// Who answers, if anybody does.
     pub answer: Option<(Answer, MacAddr)>,
     /// The way of the answer.
-    pub reply: Option<Path>,
+    pub reply: Option<Way>,
 }

@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use super::arrival::Start;
 use super::headers::{Content, Packet};
 use super::path::Station;
-use super::path::{Act, Path};
+use super::path::{Act, Way};
 use super::resolution::{Answer, Asker, Resolution};
 use super::walker::Walker;
 use crate::value::MacAddr;
@@ -40,7 +40,7 @@ impl Walker<'_> {
     }
 
     /// Who answers where a question has come to.
-    fn answer(&self, request: &Path, address: IpAddr) -> Option<(Answer, MacAddr)> {
+    fn answer(&self, request: &Way, address: IpAddr) -> Option<(Answer, MacAddr)> {
         let hop = request.arrival()?;
         hop.acts.iter().rev().find_map(|act| match act {
             Act::Delivers(endpoint) => {

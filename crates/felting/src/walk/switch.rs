@@ -7,7 +7,7 @@ use smallvec::SmallVec;
 use super::arrival::{Arrival, Came, Visit};
 use super::bridge::Ports;
 use super::headers::{Content, Destination, Frame, Headers};
-use super::path::{Act, Known, Side, Station, Stop, Table};
+use super::path::{Act, Bridging, Known, Station, Stop, Table};
 use super::trace::Tracer;
 use crate::behaviour::carrier::{Held, enters, leaves};
 use crate::behaviour::evpn::{elects_by, replication};
@@ -185,7 +185,7 @@ impl Tracer<'_, '_> {
         vlan: VlanId,
         came: Came,
         ports: &[PortId],
-        side: Side,
+        side: Bridging,
         headers: Headers,
         station: Station,
     ) -> Result<(), Stop> {

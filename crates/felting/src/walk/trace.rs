@@ -10,7 +10,7 @@ use super::arrival::{Arrival, Came, Stage, Start, Visit, stopped};
 use super::asked::Choice;
 use super::hash;
 use super::headers::{Frame, Headers, Packet};
-use super::path::{Act, End, Exit, Hop, Path, Station, Stop};
+use super::path::{Act, End, Exit, Hop, Station, Stop, Way};
 use super::walker::Walker;
 use crate::fabric::{DeviceId, DeviceKind, PortId, WanId};
 use crate::value::HashPolicy;
@@ -31,16 +31,16 @@ const MOST_HOPS: usize = 4096;
 
 pub(super) struct Tracer<'w, 'a> {
     pub(super) walker: &'w mut Walker<'a>,
-    pub(super) path: Path,
+    pub(super) path: Way,
     pub(super) known: FxHashMap<Key, usize>,
     pub(super) queue: VecDeque<(usize, Arrival)>,
 }
 
 impl Walker<'_> {
-    pub(super) fn trace(&mut self, start: Start, packet: Packet) -> Path {
+    pub(super) fn trace(&mut self, start: Start, packet: Packet) -> Way {
         let mut tracer = Tracer {
             walker: self,
-            path: Path::default(),
+            path: Way::default(),
             known: FxHashMap::default(),
             queue: VecDeque::new(),
         };

@@ -2,7 +2,7 @@
 
 use std::net::IpAddr;
 
-use super::path::{Hop, Path, Stop};
+use super::path::{Hop, Stop, Way};
 use super::resolution::Resolution;
 use crate::behaviour::State;
 use crate::fabric::Terminal;
@@ -24,15 +24,15 @@ pub struct Walk {
     /// The questions for MAC addresses on the way, in order.
     pub resolutions: Vec<Resolution>,
     /// The way there, as far as it gets.
-    pub there: Path,
+    pub there: Way,
     /// The way back, if it got there.
-    pub back: Option<Path>,
+    pub back: Option<Way>,
 }
 
 impl Walk {
     /// Whether the echo arrives, and its reply.
     pub fn arrives(&self) -> bool {
-        self.there.arrives() && self.back.as_ref().is_some_and(Path::arrives)
+        self.there.arrives() && self.back.as_ref().is_some_and(Way::arrives)
     }
 
     /// Where it stops first, and why: on the way there, or back.
@@ -48,7 +48,7 @@ impl Walk {
 
     /// The path that stops at bottom: that of a question for a MAC address or of its answer, of the echo, or
     /// of its reply.
-    pub fn root_path(&self) -> &Path {
+    pub fn root_path(&self) -> &Way {
         let path = match (&self.back, self.there.stop()) {
             (Some(back), None) => back,
             _ => &self.there,
@@ -85,12 +85,12 @@ impl Walk {
     }
 
     /// The ways of the echo and of its reply.
-    pub fn paths(&self) -> impl Iterator<Item = &Path> {
+    pub fn paths(&self) -> impl Iterator<Item = &Way> {
         std::iter::once(&self.there).chain(&self.back)
     }
 
     /// The largest packet that gets there and back, as far as MTUs are written.
     pub fn mtu(&self) -> Option<u32> {
-        self.paths().filter_map(Path::mtu).min()
+        self.paths().filter_map(Way::mtu).min()
     }
 }

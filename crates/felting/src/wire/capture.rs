@@ -11,7 +11,7 @@ use rustc_hash::FxHashMap;
 
 use super::frame::{OuterChecksum, frame};
 use crate::fabric::{Fabric, PortId};
-use crate::walk::{Exit, Path, Walk};
+use crate::walk::{Exit, Walk, Way};
 
 /// When the first frame of a capture passes, in seconds since 1970: the same in every run, as nothing
 /// happened at any real time.
@@ -27,11 +27,11 @@ const STEP: Duration = Duration::from_micros(10);
 pub fn capture(fabric: &Fabric, walk: &Walk, checksum: OuterChecksum) -> Vec<u8> {
     let resolved =
         walk.resolutions.iter().flat_map(|one| std::iter::once(&one.request).chain(&one.reply));
-    let paths: Vec<&Path> = resolved.chain(walk.paths()).collect();
+    let paths: Vec<&Way> = resolved.chain(walk.paths()).collect();
     let mut taps: FxHashMap<(PortId, PortId), u32> = FxHashMap::default();
     let mut interfaces: Vec<(PortId, PortId)> = Vec::new();
     let exits =
-        |path: &'_ Path| path.hops.iter().flat_map(|hop| hop.exits.clone()).collect::<Vec<Exit>>();
+        |path: &'_ Way| path.hops.iter().flat_map(|hop| hop.exits.clone()).collect::<Vec<Exit>>();
     let mut frames: Vec<(u32, Vec<u8>)> = Vec::new();
     for exit in paths.into_iter().flat_map(exits) {
         let ends = (exit.port.min(exit.into), exit.port.max(exit.into));

@@ -13,7 +13,7 @@
 
 use std::fmt::Write as _;
 
-use felting::walk::{Options, Path, Walker};
+use felting::walk::{Options, Walker, Way};
 use felting::{Condition, Fabric, Progress, State};
 use serde_json::Value as Json;
 
@@ -173,7 +173,7 @@ fn every_ping_of_every_lab() {
             let ends = [from, to].map(|name| made.terminal(&format!("at-{name}")).unwrap());
             let walk = walker.walk(ends[0], ends[1], Options::BY_HASH).unwrap();
             let received = ping["received"].as_u64().unwrap_or(0) > 0;
-            let ttl = walk.back.as_ref().map(Path::routers).map(|routers| 64 - u64::from(routers));
+            let ttl = walk.back.as_ref().map(Way::routers).map(|routers| 64 - u64::from(routers));
             let recorded = received.then(|| ping["ttl"].as_u64().unwrap());
             let here = walk.arrives().then(|| ttl.unwrap());
             if here != recorded {

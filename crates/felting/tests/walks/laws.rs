@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use felting::fabric::{DeviceKind, Terminal};
 use felting::scaffold::Scaffold;
-use felting::walk::{Act, Hop, Options, Path, Walk, Walker};
+use felting::walk::{Act, Hop, Options, Walk, Walker, Way};
 use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
 
@@ -20,7 +20,7 @@ fn walks(fabric: &Fabric, condition: &Condition, options: Options) -> (State, Ve
     (state, walks)
 }
 
-fn paths(walk: &Walk) -> impl Iterator<Item = &Path> {
+fn paths(walk: &Walk) -> impl Iterator<Item = &Way> {
     let asked = walk.resolutions.iter();
     asked.flat_map(|one| std::iter::once(&one.request).chain(&one.reply)).chain(walk.paths())
 }
@@ -175,7 +175,7 @@ proptest! {
 }
 
 /// Whether every way from the first hop comes by one.
-fn cuts_all(path: &Path, through: &Hop) -> bool {
+fn cuts_all(path: &Way, through: &Hop) -> bool {
     let at = path.hops.iter().position(|hop| std::ptr::eq(hop, through));
     let mut queue = vec![0];
     let mut seen = vec![false; path.hops.len()];

@@ -2,13 +2,13 @@
 
 use std::fmt::Write as _;
 
-use felting::walk::{Act, End, Options, Path, Stop, Walk};
+use felting::walk::{Act, End, Options, Stop, Walk, Way};
 use felting::{Fabric, Progress};
 
 use crate::{demo, read, walk};
 
 /// A path in a line a hop: the device, the VNIs and tags that it sends with.
-pub(crate) fn shown(path: &Path, fabric: &Fabric) -> String {
+pub(crate) fn shown(path: &Way, fabric: &Fabric) -> String {
     let mut page = String::new();
     for hop in &path.hops {
         let _ = write!(page, "{}", fabric.device_name(hop.device));

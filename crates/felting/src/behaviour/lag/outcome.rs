@@ -102,6 +102,22 @@ pub struct MemberOutcome {
     pub far: Option<PortId>,
 }
 
+impl MemberOutcome {
+    /// What it is, in a word.
+    pub const fn word(&self) -> &'static str {
+        match self.state {
+            MemberState::Selected if self.distributing => "in-use",
+            MemberState::Selected => "selected",
+            MemberState::Standby => "standby",
+            MemberState::Apart => "left-out",
+            MemberState::Individual => "individual",
+            MemberState::Closed => "closed",
+            MemberState::Refused => "refused",
+            MemberState::NoLink => "no-link",
+        }
+    }
+}
+
 /// What became of a LAG end.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -122,4 +138,15 @@ pub struct LagOutcome {
     pub tangled: bool,
     /// The fault that keeps it from being whole, if one does.
     pub cause: Option<CauseId>,
+}
+
+impl LagOutcome {
+    /// What it is, in a word, of an end that has so many members.
+    pub const fn word(&self, members: usize) -> &'static str {
+        match self.in_use as usize {
+            0 => "down",
+            in_use if in_use < members => "partial",
+            _ => "up",
+        }
+    }
 }

@@ -43,7 +43,7 @@ impl Builder<'_> {
                 self.of_device[id] = Some(bridge);
                 continue;
             }
-            let settings = device.tree.map(|tree| self.fabric.tree(tree));
+            let settings = device.tree.map(|tree| self.fabric.tree_setting(tree));
             let priority = settings.and_then(|settings| settings.priority);
             let mac = match device.pair {
                 Some((pair, side)) => self.fabric.pair(pair).sides[side].system_mac,
@@ -281,7 +281,7 @@ impl Builder<'_> {
             if of.cost == 0 {
                 let costs = self.bridges[of.bridge]
                     .settings
-                    .map_or(PathCosts::Long, |tree| self.fabric.tree(tree).path_costs);
+                    .map_or(PathCosts::Long, |tree| self.fabric.tree_setting(tree).path_costs);
                 self.ports[port].cost =
                     of.bandwidth.map_or(200_000_000, |speed| cost(speed, costs));
             }

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::bridge::{BridgeId, BridgePortId, LanId};
-use super::trees::{Cut, Loop, Trees};
+use super::trees::{Loop, Trees, VlanCut};
 use super::vlan_classes::classes;
 use crate::id::IdVec;
 use crate::value::{VlanId, VlanSet};
@@ -116,7 +116,7 @@ fn way(
 
 /// The VLANs that are cut off where a link discards, because the way around does not carry them.
 /// Linear in links for each class of VLANs on links that discard.
-pub(super) fn cuts(trees: &Trees) -> Vec<Cut> {
+pub(super) fn cuts(trees: &Trees) -> Vec<VlanCut> {
     // A LAN is closed where one of its ports discards; the VLANs that cross it are in question.
     let closed: Vec<(LanId, BridgePortId)> = trees
         .lans
@@ -164,7 +164,7 @@ pub(super) fn cuts(trees: &Trees) -> Vec<Cut> {
             }
         }
     }
-    let cut = |(discarding, lacking, vlans): (_, _, Vec<VlanId>)| Cut {
+    let cut = |(discarding, lacking, vlans): (_, _, Vec<VlanId>)| VlanCut {
         vlans: vlans.into_iter().collect(),
         discarding,
         lacking,

@@ -17,7 +17,7 @@ pub(super) fn regions(fabric: &Fabric, bridges: &IdVec<BridgeId, Bridge>) -> IdV
         next += 1;
         next
     };
-    let region = |bridge: &Bridge| match bridge.settings.map(|tree| fabric.tree(tree)) {
+    let region = |bridge: &Bridge| match bridge.settings.map(|tree| fabric.tree_setting(tree)) {
         Some(settings) if bridge.mode == TreeMode::Mstp => {
             *known.entry(region_identity(settings)).or_insert_with(&mut new)
         }

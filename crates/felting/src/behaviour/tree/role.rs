@@ -38,6 +38,15 @@ impl PortRole {
         matches!(self, Self::Alternate | Self::Backup)
     }
 
+    /// What it does with frames, in a word.
+    pub const fn state(self) -> &'static str {
+        match self {
+            Self::Disabled => "down",
+            Self::Alternate | Self::Backup => "discarding",
+            Self::Root | Self::Designated | Self::Master | Self::Off => "forwarding",
+        }
+    }
+
     /// The word for it.
     pub const fn word(self) -> &'static str {
         match self {

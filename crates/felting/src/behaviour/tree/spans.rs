@@ -79,7 +79,8 @@ impl Trees {
             }
         }
         for (region, bridges) in members {
-            let Some(settings) = self.bridges[bridges[0]].settings.map(|tree| fabric.tree(tree))
+            let Some(settings) =
+                self.bridges[bridges[0]].settings.map(|tree| fabric.tree_setting(tree))
             else {
                 continue;
             };
@@ -137,7 +138,7 @@ impl Trees {
         priority: impl Fn(&TreeSettings) -> Option<BridgePriority>,
     ) -> IdVec<BridgeId, BridgeIdentifier> {
         let identifier = |bridge: &Bridge| {
-            let own = bridge.settings.and_then(|tree| priority(fabric.tree(tree)));
+            let own = bridge.settings.and_then(|tree| priority(fabric.tree_setting(tree)));
             BridgeIdentifier {
                 priority: own.map_or(bridge.identifier.priority, BridgePriority::get),
                 mac: bridge.identifier.mac,
@@ -190,7 +191,7 @@ impl Trees {
             return;
         }
         let settings = |bridge: BridgeId| {
-            self.bridges[bridge].settings.map(|tree| fabric.tree(tree)).into_iter()
+            self.bridges[bridge].settings.map(|tree| fabric.tree_setting(tree)).into_iter()
         };
         let of_ports = bridges
             .iter()

@@ -25,7 +25,7 @@ pub struct Trees {
     /// The common tree first.
     pub(super) all: Vec<Tree>,
     pub(super) loops: Vec<Loop>,
-    pub(super) cuts: Vec<Cut>,
+    pub(super) cuts: Vec<VlanCut>,
     pub(super) region_of: IdVec<BridgeId, u32>,
     /// The VLANs of each instance, as a bridge of its region has them.
     pub(super) instance_vlans: FxHashMap<(BridgeId, u32), VlanSet>,
@@ -139,7 +139,7 @@ impl Trees {
     }
 
     /// VLANs that are cut in two.
-    pub fn cuts(&self) -> &[Cut] {
+    pub fn cuts(&self) -> &[VlanCut] {
         &self.cuts
     }
 
@@ -199,7 +199,7 @@ pub struct Loop {
 /// A VLAN that is cut in two where a link discards.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub struct Cut {
+pub struct VlanCut {
     /// The VLANs.
     pub vlans: VlanSet,
     /// A port that discards and would join the two parts.

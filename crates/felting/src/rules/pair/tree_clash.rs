@@ -44,7 +44,7 @@ runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 
 /// What a side says of its tree, in words, with the place; what it does not say has the standard's value.
 fn said(fabric: &Fabric, device: DeviceId, at: Span) -> [(String, Span); 3] {
-    let settings = fabric.device(device).tree.map(|tree| fabric.tree(tree));
+    let settings = fabric.device(device).tree.map(|tree| fabric.tree_setting(tree));
     let place = settings.map_or(at, |settings| settings.span.0);
     let mode = settings.map_or(TreeMode::Rstp, |settings| settings.mode.value);
     let mode_place = settings.map_or(at, |settings| settings.mode.span);

@@ -63,7 +63,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let shown: Vec<_> = names.iter().map(String::as_str).collect();
         let off = found.ports.iter().copied().find(|&port| !trees.port(port).runs);
         let at = off.unwrap_or(first);
-        let settings = trees.bridge(trees.port(at).bridge).settings.map(|tree| fabric.tree(tree));
+        let settings =
+            trees.bridge(trees.port(at).bridge).settings.map(|tree| fabric.tree_setting(tree));
         let mode = settings.filter(|settings| settings.mode.value == crate::value::TreeMode::Off);
         let message = match bridges.len() {
             1 => format!("{} makes a loop of itself", names[0]),

@@ -62,7 +62,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         for other in trees.neighbours(id) {
             let (near, far) = (port.bridge, trees.port(other).bridge);
             let both = near < far && trees.port(other).runs;
-            let settings = |bridge| trees.bridge(bridge).settings.map(|tree| fabric.tree(tree));
+            let settings =
+                |bridge| trees.bridge(bridge).settings.map(|tree| fabric.tree_setting(tree));
             // Of a bridge whose tree nobody wrote, nothing is known that could clash.
             let (Some(a), Some(b)) = (settings(near), settings(far)) else { continue };
             let Some((text_a, place_a, text_b, place_b)) = differ(a, b).filter(|_| both) else {

@@ -4,8 +4,8 @@ use std::sync::LazyLock;
 
 use ttf_parser::Face;
 
-pub(crate) const REGULAR: &[u8] = include_bytes!("../../fonts/DejaVuSans.ttf");
-pub(crate) const BOLD: &[u8] = include_bytes!("../../fonts/DejaVuSans-Bold.ttf");
+pub(crate) const REGULAR: &[u8] = include_bytes!("../fonts/DejaVuSans.ttf");
+pub(crate) const BOLD: &[u8] = include_bytes!("../fonts/DejaVuSans-Bold.ttf");
 
 static FACES: LazyLock<Option<[Face<'static>; 2]>> =
     LazyLock::new(|| Some([Face::parse(REGULAR, 0).ok()?, Face::parse(BOLD, 0).ok()?]));

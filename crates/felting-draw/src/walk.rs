@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use felting::fabric::DeviceId;
-use felting::walk::{Content, End, Exit, Headers, Hop, Path, Walk, why};
+use felting::walk::{Content, End, Exit, Headers, Hop, Walk, Way, why};
 use felting::{Fabric, State};
 
 use super::cabling::{Cabled, HEAD, Lit, MARGIN};
@@ -32,10 +32,10 @@ pub fn walk(state: &State, walk: &Walk) -> Result<Drawing, Nothing> {
         Some(reply) if one.request.arrives() => reply,
         _ => &one.request,
     });
-    let moved = |path: &&Path| path.hops.iter().any(|hop| !hop.exits.is_empty());
+    let moved = |path: &&Way| path.hops.iter().any(|hop| !hop.exits.is_empty());
     let there = Some(&walk.there).filter(moved);
     let back = walk.back.as_ref().filter(moved);
-    let ways: Vec<(&str, Ink, &Path)> = asked
+    let ways: Vec<(&str, Ink, &Way)> = asked
         .filter(moved)
         .map(|path| ("the question, unanswered", Ink::There, path))
         .into_iter()
@@ -89,7 +89,7 @@ fn verdict(fabric: &Fabric, walk: &Walk) -> String {
 }
 
 /// The place of each hop that is left, in the order of the path: what its cards and marks are numbered by.
-fn numbered(path: &Path) -> impl Iterator<Item = (usize, &Hop)> {
+fn numbered(path: &Way) -> impl Iterator<Item = (usize, &Hop)> {
     path.hops.iter().enumerate().map(|(at, hop)| (at + 1, hop))
 }
 
@@ -97,7 +97,7 @@ fn numbers(
     scene: &mut Scene,
     fabric: &Fabric,
     cabled: &Cabled<'_>,
-    path: &Path,
+    path: &Way,
     ink: Ink,
     turn: usize,
 ) {
@@ -136,7 +136,7 @@ fn cards(
     fabric: &Fabric,
     name: &str,
     ink: Ink,
-    path: &Path,
+    path: &Way,
     room: f64,
     top: f64,
 ) -> f64 {

@@ -1,8 +1,9 @@
 //! Drawings: the cabling, the overlay, the tenants, the spanning tree, a walk.
 //!
 //! A drawing is SVG, or a picture of pixels with the font that comes with Felting. Layout and shapes are
-//! decided here, what networks do in [`felting`].
+//! decided here, what networks do in [`felting`], and what is said of them in [`felting_view`].
 
+#![warn(missing_docs)]
 #![allow(clippy::cast_precision_loss, reason = "counts in drawings are far below 2 to the 52nd")]
 
 mod cabling;
@@ -14,6 +15,7 @@ mod overlay;
 mod place;
 mod plan;
 mod png;
+mod report;
 mod scene;
 mod svg;
 mod tenants;
@@ -33,6 +35,7 @@ use felting::{Fabric, State};
 use cabling::{Cabled, HEAD, MARGIN};
 pub use overlay::overlay;
 pub use png::LARGEST;
+pub use report::{Reported, report};
 use scene::{Ink, Point, Scene, Text};
 pub use tenants::tenants;
 pub use theme::Theme;

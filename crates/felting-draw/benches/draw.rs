@@ -5,8 +5,7 @@
 use divan::Bencher;
 use felting::scaffold::Scaffold;
 use felting::{Condition, Fabric, Progress, State};
-use felting_view::draw::{self, Theme};
-use felting_view::{Reported, report};
+use felting_draw::{self as draw, Reported, Theme, report};
 
 const LEAVES: [u32; 3] = [256, 512, 1024];
 

@@ -10,10 +10,10 @@ use felting::progress::{Progress, Stage};
 use felting::walk::{Failure, Lost, Options, Unmet, Walk, Walker};
 use felting::{Fabric, State};
 
-use crate::draw::{self, Drawing, Theme};
-use crate::findings::{Checked, Drawer, sum};
-use crate::sheet::{Cell, Row, Sheet, Tone, Topic};
-use crate::{Style, Walked};
+use felting_view::sheet::{Cell, Row, Sheet, Tone, Topic};
+use felting_view::{Checked, Drawer, Style, Walked, sum};
+
+use crate::{Drawing, Theme};
 
 /// As many drawings are of the whole fabric.
 const DRAWINGS: usize = 4;
@@ -171,7 +171,7 @@ pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
             [] => format!("as of {day}"),
             down => format!("as of {day}, with {}", down.join(" and ")),
         },
-        inks: draw::inks(),
+        inks: crate::inks(),
         style: include_str!("../templates/report.css"),
         script: include_str!("../templates/report.js"),
         families: families(report),
@@ -257,10 +257,10 @@ fn findings(
 
 fn drawings(state: &State, report: &Report, progress: &Progress) -> Vec<(&'static str, Drawing)> {
     let all: [(_, &dyn Fn() -> _); DRAWINGS] = [
-        ("cabling", &|| draw::cabling(state)),
-        ("overlay", &|| draw::overlay(state)),
-        ("tenants", &|| draw::tenants(state)),
-        ("tree", &|| draw::tree(state, None)),
+        ("cabling", &|| crate::cabling(state)),
+        ("overlay", &|| crate::overlay(state)),
+        ("tenants", &|| crate::tenants(state)),
+        ("tree", &|| crate::tree(state, None)),
     ];
     let drawn = all.into_iter().filter_map(|(id, draw)| {
         let drawing = draw().ok().map(|drawing| (id, drawing.with_marks(report)));
@@ -360,7 +360,7 @@ fn expectations(
                 let lost = state.given(&failure.lost.condition(state));
                 if let Some(walk) = &failure.walk {
                     part.walk = told(&lost, walk, &failure.lost.words(fabric));
-                    let drawing = draw::walk(&lost, walk).ok();
+                    let drawing = crate::walk(&lost, walk).ok();
                     part.svg = drawing.map(|one| one.svg(Theme::Light)).unwrap_or_default();
                     drawn += 1;
                 }
@@ -387,7 +387,7 @@ fn told(state: &State, walk: &Walk, lost: &str) -> String {
         (!lost.is_empty()).then(|| format!("{lost} cut")).into_iter().collect();
     let walked =
         Walked { state, walk, finding: None, other_ways_fail: false, condition: &condition };
-    crate::walk(&walked, Style::PLAIN)
+    felting_view::walk(&walked, Style::PLAIN)
 }
 
 // ---- sheets
