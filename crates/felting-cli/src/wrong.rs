@@ -14,7 +14,7 @@ const ELSEWHERE: &[(&str, &str)] = &[
     ("--with", "it reads no fabric that a variant could be laid over"),
     ("--cut", "it asks nothing that a loss could change"),
     ("--move", "it asks nothing that a move could change"),
-    ("--of", "it has no rows by switch; `felting check` has --about"),
+    ("--of", "it is about the fabric whole; sheets and topologies have --of, findings --about"),
     ("--only", "it tells no findings"),
     ("--skip", "it tells no findings"),
     ("--about", "it tells no findings; sheets and topologies have --of"),

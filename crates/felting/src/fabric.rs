@@ -507,6 +507,27 @@ impl Arenas {
         find_dhcp: dhcps => DhcpId;
     }
 
+    /// The stack that makes a switch.
+    pub fn find_stack(&self, switch: &str) -> Option<StackId> {
+        self.devices[self.find_device(switch)?].stack
+    }
+
+    /// A bond of a host by name.
+    ///
+    /// Linear in how many there are.
+    pub fn find_bond(&self, host: DeviceId, name: &str) -> Option<BondId> {
+        let is = |bond: &Bond| bond.host == host && bond.name.as_str() == name;
+        self.bonds.iter().find(|(_, bond)| is(bond)).map(|(id, _)| id)
+    }
+
+    /// A virtual network of a host by name.
+    ///
+    /// Linear in how many there are.
+    pub fn find_network(&self, host: DeviceId, name: &str) -> Option<NetworkId> {
+        let is = |network: &Network| network.host == host && network.name.as_str() == name;
+        self.networks.iter().find(|(_, network)| is(network)).map(|(id, _)| id)
+    }
+
     /// A port of a device by name.
     pub fn find_port(&self, device: DeviceId, name: &str) -> Option<PortId> {
         let device = &self.devices[device];
