@@ -147,6 +147,12 @@ pub(crate) struct Which {
     /// Judge acceptances as of this day instead of today, such as 2027-01-31.
     #[arg(long, value_name = "DATE", value_parser = day)]
     pub(crate) day: Option<jiff::civil::Date>,
+    /// Judge as if the files accepted nothing.
+    #[arg(long)]
+    pub(crate) ignore_accepts: bool,
+    /// Judge as if the files gave no rule another severity, and switched none off.
+    #[arg(long)]
+    pub(crate) ignore_severities: bool,
 }
 
 /// Where the answer goes.

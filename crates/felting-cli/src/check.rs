@@ -40,7 +40,7 @@ pub(crate) fn run(options: &CheckOptions, screen: &Screen) -> Outcome {
         let condition = options.down.condition(&fabric)?;
         let day = options.which.day_of(&fabric);
         let state = State::of(&fabric, &condition, bar.progress());
-        let mut report = state.check(day, bar.progress());
+        let mut report = state.check(options.which.terms(day), bar.progress());
         let left_out = wanted.retain(&mut report);
         let since =
             baseline.as_ref().map(|baseline| baseline.since(&file.to_string_lossy(), &report));
@@ -55,6 +55,7 @@ pub(crate) fn run(options: &CheckOptions, screen: &Screen) -> Outcome {
             down: &words,
             left_out: one.left_out,
             since: one.since.as_ref(),
+            rules_off: options.which.rules_off(&one.fabric),
         })
         .collect();
     let denied = options.deny.severity();

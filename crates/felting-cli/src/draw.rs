@@ -51,7 +51,8 @@ pub(crate) fn run(options: &DrawOptions, screen: &Screen) -> Outcome {
     bar.progress().begin(Stage::Drawing, 1);
     let mut drawing = view(options, &state)?;
     if options.findings {
-        let mut report = state.check(options.which.day_of(&fabric), bar.progress());
+        let mut report =
+            state.check(options.which.terms(options.which.day_of(&fabric)), bar.progress());
         wanted.retain(&mut report);
         drawing = drawing.with_findings(&report);
     }

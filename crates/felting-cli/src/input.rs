@@ -4,7 +4,7 @@ use std::io::Read as _;
 use std::path::{Path, PathBuf};
 
 use felting::fabric::Selection;
-use felting::rules::Wanted;
+use felting::rules::{Terms, Wanted};
 use felting::source::{Disk, FileError, Files, MOST_BYTES};
 use felting::{Condition, Fabric, Loader, Progress};
 use felting_view::Checked;
@@ -130,6 +130,23 @@ impl Which {
         Wanted::default().only(&self.only)?.skip(&self.skip)?.about(&self.about)
     }
 
+    /// As what the fabric is judged, as of a day.
+    pub(crate) fn terms(&self, day: Option<jiff::civil::Date>) -> Terms {
+        let mut terms = Terms::default().day(day);
+        if self.ignore_accepts {
+            terms = terms.ignore_accepts();
+        }
+        if self.ignore_severities {
+            terms = terms.ignore_severities();
+        }
+        terms
+    }
+
+    /// How many rules stay off.
+    pub(crate) fn rules_off(&self, fabric: &Fabric) -> usize {
+        if self.ignore_severities { 0 } else { fabric.rules_off().len() }
+    }
+
     /// The first option that is given, of those about findings.
     pub(crate) fn given(&self) -> Option<&'static str> {
         let options = [
@@ -137,6 +154,8 @@ impl Which {
             (!self.skip.is_empty(), "--skip"),
             (!self.about.is_empty(), "--about"),
             (self.day.is_some(), "--day"),
+            (self.ignore_accepts, "--ignore-accepts"),
+            (self.ignore_severities, "--ignore-severities"),
         ];
         options.into_iter().find(|(given, _)| *given).map(|(_, option)| option)
     }

@@ -20,7 +20,7 @@ pub(crate) fn run(options: &ReportOptions, screen: &Screen) -> Outcome {
     let day = options.which.day.unwrap_or_else(|| jiff::ZonedDateTime::now().date());
     let state = State::of(&fabric, &options.down.condition(&fabric)?, bar.progress());
     let failures = felting::walk::judge(&state, bar.progress());
-    let mut found = state.check_judged(&failures, Some(day), bar.progress());
+    let mut found = state.check_judged(&failures, options.which.terms(Some(day)), bar.progress());
     let left_out = wanted.retain(&mut found);
     let reported = Reported {
         state: &state,

@@ -334,3 +334,31 @@ fn answers_go_where_they_are_sent() {
     let narrow = run(&["sheet", "lags", CLEAN, "--width", "60"]).1;
     assert!(narrow.lines().skip(1).all(|line| line.chars().count() <= 110), "{narrow}");
 }
+
+/// What files accept and switch off is seen by whoever runs it, and can be left out of account.
+#[test]
+fn a_file_does_not_hide_its_own_faults() {
+    let folder = tempfile::tempdir().unwrap();
+    let off = folder.path().join("off.toml");
+    let rules = run(&["explain", "--format", "json"]).1;
+    let rules: serde_json::Value = serde_json::from_str(&rules).unwrap();
+    let rules = rules.as_array().unwrap().iter().filter(|rule| rule["family"] != "input");
+    let ids: Vec<&str> = rules.filter_map(|rule| rule["id"].as_str()).collect();
+    let text: String = std::iter::once("[severities]\n".to_owned())
+        .chain(ids.iter().map(|id| format!("{id} = \"off\"\n")))
+        .collect();
+    std::fs::write(&off, text).unwrap();
+    let with = ["check", STORMY, "--with", off.to_str().unwrap()];
+    let (code, out, _) = run(&[&with[..], &["--quiet"]].concat());
+    assert!(code == 0 && out.contains(&format!("{} rules off", ids.len())), "{out}");
+    let json = run(&[&with[..], &["--format", "json"]].concat()).1;
+    let page: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(page["rules_off"].as_array().unwrap().len(), ids.len());
+    let junit = run(&[&with[..], &["--format", "junit"]].concat()).1;
+    assert_eq!(junit.matches("switched off by the fabric").count(), ids.len());
+    let all = run(&["check", STORMY, "--ignore-severities", "--quiet"]).1;
+    let found = run(&[&with[..], &["--ignore-severities", "--quiet"]].concat()).1;
+    assert_eq!(found, all);
+    let (code, out, _) = run(&["check", CLEAN, "--ignore-accepts", "--quiet"]);
+    assert!(code == 0 && out.contains("10 hints") && !out.contains("accepted"), "{out}");
+}

@@ -151,7 +151,7 @@ pub struct Reported<'a> {
 pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
     let Reported { state, report, failures, down, left_out, day } = *reported;
     let fabric = state.fabric();
-    let checked = Checked { fabric, report, down, left_out, since: None };
+    let checked = Checked { down, left_out, ..Checked::new(fabric, report) };
     let parts = DRAWINGS + Topic::ALL.len() + fabric.expectations().len();
     // The last is the page itself.
     progress.begin(Stage::Writing, parts + report.findings.len().min(FINDINGS_SHOWN) + 1);

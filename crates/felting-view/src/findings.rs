@@ -40,12 +40,15 @@ pub struct Checked<'a> {
     pub left_out: usize,
     /// What has changed since an earlier run, if that is asked.
     pub since: Option<&'a Since>,
+    /// How many rules the files switch off, and nobody has asked for all the same.
+    pub rules_off: usize,
 }
 
 impl<'a> Checked<'a> {
     /// All that was found, with nothing down.
     pub fn new(fabric: &'a Fabric, report: &'a Report) -> Self {
-        Self { fabric, report, down: &[], left_out: 0, since: None }
+        let rules_off = fabric.rules_off().len();
+        Self { fabric, report, down: &[], left_out: 0, since: None, rules_off }
     }
 
     /// The root file, as it was named.
@@ -148,7 +151,7 @@ pub fn findings_lines(checked: &Checked<'_>) -> String {
 
 /// One line: the fabric's name and how much was found.
 pub fn sum(checked: &Checked<'_>) -> String {
-    let Checked { fabric, report, down, left_out, since } = *checked;
+    let Checked { fabric, report, down, left_out, since, rules_off } = *checked;
     let told = |severity| checked.told().filter(|finding| finding.severity == severity).count();
     let new = if since.is_some() { "new " } else { "" };
     let count = |count: usize, what: &str| match count {
@@ -175,8 +178,18 @@ pub fn sum(checked: &Checked<'_>) -> String {
     if left_out > 0 {
         parts.push(format!("{left_out} not asked for"));
     }
+    // What the files hide is seen by whoever runs it.
     if !report.accepted.is_empty() {
-        parts.push(format!("{} accepted", report.accepted.len()));
+        let errors = report.accepted.iter().filter(|one| one.finding.severity == Severity::Error);
+        let errors = match errors.count() {
+            0 => String::new(),
+            1 => ", 1 of them an error".to_owned(),
+            many => format!(", {many} of them errors"),
+        };
+        parts.push(format!("{} accepted{errors}", report.accepted.len()));
+    }
+    if rules_off > 0 {
+        parts.push(format!("{rules_off} rule{} off", if rules_off == 1 { "" } else { "s" }));
     }
     let name = if fabric.name().is_empty() { "the fabric" } else { fabric.name() };
     let switches =

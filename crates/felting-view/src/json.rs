@@ -30,6 +30,8 @@ struct Page<'a> {
     faults: Vec<FaultRow<'a>>,
     findings: Vec<FindingRow<'a>>,
     accepted: Vec<AcceptedRow<'a>>,
+    /// The rules that the files switch off.
+    rules_off: Vec<&'a str>,
     /// What has changed since the baseline.
     #[serde(skip_serializing_if = "Option::is_none")]
     since: Option<SinceRow<'a>>,
@@ -106,7 +108,7 @@ pub fn findings_json(all: &[Checked<'_>], progress: &Progress) -> String {
 }
 
 fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
-    let Checked { fabric, report, down, left_out, since } = *checked;
+    let Checked { fabric, report, down, left_out, since, rules_off } = *checked;
     let faults = fabric.faults().iter().map(|fault| FaultRow {
         kind: fault.kind.id(),
         message: &fault.what.message,
@@ -143,6 +145,7 @@ fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
                 finding: finding_row(fabric, &accepted.finding, None),
             })
             .collect(),
+        rules_off: if rules_off > 0 { fabric.rules_off() } else { Vec::new() },
         since: since.map(|since| SinceRow {
             new: report.findings.len() - since.as_before,
             as_before: since.as_before,

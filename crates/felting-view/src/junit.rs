@@ -39,7 +39,8 @@ fn suites(
     of: &str,
     progress: &Progress,
 ) -> Vec<TestSuite> {
-    let Checked { fabric, report, since, .. } = *checked;
+    let Checked { fabric, report, since, rules_off, .. } = *checked;
+    let off = if rules_off > 0 { fabric.rules_off() } else { Vec::new() };
     let mut input = TestSuite::new(format!("{of}input"));
     if fabric.is_complete() {
         input.add_test_case(TestCase::new("the fabric is read whole", TestCaseStatus::success()));
@@ -83,7 +84,12 @@ fn suites(
             suite.add_test_case(case(fabric, &finding.what.message, rule.id, at, status));
         }
         if quiet {
-            let mut passed = TestCase::new(rule.summary, TestCaseStatus::success());
+            // A rule that never ran has passed nothing.
+            let status = match off.contains(&rule.id) {
+                true => skipped("switched off by the fabric"),
+                false => TestCaseStatus::success(),
+            };
+            let mut passed = TestCase::new(rule.summary, status);
             passed.set_classname(format!("felting.{}", rule.id));
             suite.add_test_case(passed);
         }

@@ -34,6 +34,7 @@ mod wanted;
 pub(crate) use crate::diagnostic::{Finding, Label, Rule, Severity, some_of};
 use check::Check;
 pub(crate) use check::{Context, Draft, Findings};
+pub use run::Terms;
 pub use wanted::Wanted;
 
 /// All rules, family by family in the order of precedence.

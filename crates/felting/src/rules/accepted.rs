@@ -13,7 +13,12 @@ pub(super) struct Sorted {
     pub(super) matched: FxHashSet<usize>,
 }
 
-pub(super) fn accepted(fabric: &Fabric, list: Vec<Finding>, today: Option<Date>) -> Sorted {
+pub(super) fn accepted(
+    fabric: &Fabric,
+    list: Vec<Finding>,
+    today: Option<Date>,
+    ignored: bool,
+) -> Sorted {
     let mut sorted = Sorted { report: Report::default(), matched: FxHashSet::default() };
     let patterns: Vec<Vec<Pattern>> = fabric
         .accepts
@@ -31,7 +36,7 @@ pub(super) fn accepted(fabric: &Fabric, list: Vec<Finding>, today: Option<Date>)
             fabric.accepts.iter().zip(&patterns).enumerate().filter(|(_, pair)| matches(pair))
         {
             sorted.matched.insert(index);
-            if !expired(accept, today) {
+            if !ignored && !expired(accept, today) {
                 holding = holding.or(Some(accept));
             }
         }

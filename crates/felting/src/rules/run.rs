@@ -11,7 +11,7 @@ use super::accepted::{Sorted, accepted};
 use super::check::{Check, Context, Findings};
 use super::{all, checks, expect};
 use crate::behaviour::State;
-use crate::diagnostic::{Finding, Report};
+use crate::diagnostic::{Finding, Report, Severity};
 use crate::fabric::{Condition, Fabric};
 use crate::progress::{Progress, Stage};
 use crate::walk::{Failure, Unmet, judge};
@@ -27,30 +27,85 @@ impl Fabric {
     }
 }
 
+/// As what a fabric is judged: as of a day, and whether what its files accept and switch off holds.
+///
+/// ```
+/// use felting::rules::Terms;
+/// use felting::{Condition, Fabric, Progress, State};
+/// let text = felting::rules::find("lag-protocol-clash").unwrap().broken;
+/// let hidden = format!("{text}\n[severities]\nlag-protocol-clash = \"off\"\n");
+/// let fabric = Fabric::from_text("f.toml", &hidden);
+/// let quiet = Progress::default();
+/// let state = State::of(&fabric, &Condition::default(), &quiet);
+/// assert!(state.check(None, &quiet).findings.is_empty());
+/// assert_eq!(state.check(Terms::default().ignore_severities(), &quiet).findings.len(), 1);
+/// ```
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Terms {
+    day: Option<Date>,
+    ignores_accepts: bool,
+    ignores_severities: bool,
+}
+
+impl Terms {
+    /// As of a day: acceptances that ended before it no longer hold.
+    pub fn day(mut self, day: Option<Date>) -> Self {
+        self.day = day;
+        self
+    }
+
+    /// As if nobody had accepted anything.
+    pub fn ignore_accepts(mut self) -> Self {
+        self.ignores_accepts = true;
+        self
+    }
+
+    /// As if nobody had given a rule another severity, or switched it off.
+    pub fn ignore_severities(mut self) -> Self {
+        self.ignores_severities = true;
+        self
+    }
+
+    /// What the fabric says of a rule's severity, if it says anything: another, or off.
+    #[allow(clippy::option_option, reason = "off is not the same as unsaid")]
+    fn severity(self, fabric: &Fabric, rule: &str) -> Option<Option<Severity>> {
+        if self.ignores_severities { None } else { fabric.severities.get(rule).copied() }
+    }
+}
+
+impl From<Option<Date>> for Terms {
+    fn from(day: Option<Date>) -> Self {
+        Self::default().day(day)
+    }
+}
+
 impl State {
-    /// Runs every rule, as of a day if one is given: acceptances that ended before it no longer hold.
+    /// Runs every rule, as of a day if one is given: acceptances that ended before it no longer hold. [`Terms`] say
+    /// what else holds.
     ///
     /// With something down, what is found is so as things are then.
-    pub fn check(&self, today: Option<Date>, progress: &Progress) -> Report {
+    pub fn check(&self, terms: impl Into<Terms>, progress: &Progress) -> Report {
+        let terms = terms.into();
         // An expectation can be dear to judge, and nobody hears of one whose rule is off.
-        let is_off = self.fabric.severities.get(expect::RULES[0].rule.id) == Some(&None);
+        let is_off = terms.severity(&self.fabric, expect::RULES[0].rule.id) == Some(None);
         let failures = if is_off { Vec::new() } else { judge(self, progress) };
-        self.check_judged(&failures, today, progress)
+        self.check_judged(&failures, terms, progress)
     }
 
     /// As [`check`](Self::check), with what is [expected](crate::walk::judge) judged already.
     pub fn check_judged(
         &self,
         failures: &[Failure],
-        today: Option<Date>,
+        terms: impl Into<Terms>,
         progress: &Progress,
     ) -> Report {
-        check(self, failures, today, progress)
+        check(self, failures, terms.into(), progress)
     }
 }
 
-fn check(state: &State, failures: &[Failure], today: Option<Date>, progress: &Progress) -> Report {
+fn check(state: &State, failures: &[Failure], terms: Terms, progress: &Progress) -> Report {
     let fabric = state.fabric();
+    let today = terms.day;
     progress.begin(Stage::Rules, all().count());
     let whole = OnceLock::new();
     let run = |checks: Vec<&'static Check>, matched: &FxHashSet<usize>, found: &[Finding]| {
@@ -59,8 +114,8 @@ fn check(state: &State, failures: &[Failure], today: Option<Date>, progress: &Pr
         let lists = checks.into_par_iter().with_max_len(1).map(|check| {
             let rule = &check.rule;
             let mut list = Vec::new();
-            let of_fabric = fabric.severities.get(rule.id);
-            if let Some(severity) = of_fabric.copied().unwrap_or(Some(rule.severity)) {
+            let of_fabric = terms.severity(fabric, rule.id);
+            if let Some(severity) = of_fabric.unwrap_or(Some(rule.severity)) {
                 let fixed = of_fabric.is_some();
                 let mut out = Findings { rule, severity, fixed, fabric, list: &mut list };
                 (check.check)(&context, &mut out);
@@ -86,8 +141,14 @@ fn check(state: &State, failures: &[Failure], today: Option<Date>, progress: &Pr
         let more = run(vec![rule], &none, &found);
         found.extend(more);
     }
-    let Sorted { mut report, mut matched } = accepted(fabric, found, today);
-    let failed = accepted(fabric, expected(state, failures, &mut report), today);
+    let Sorted { mut report, mut matched } =
+        accepted(fabric, found, terms.day, terms.ignores_accepts);
+    let failed = accepted(
+        fabric,
+        expected(state, failures, terms, &mut report),
+        terms.day,
+        terms.ignores_accepts,
+    );
     report.findings.extend(failed.report.findings);
     report.accepted.extend(failed.report.accepted);
     matched.extend(failed.matched);
@@ -122,19 +183,25 @@ fn give_keys(fabric: &Fabric, report: &mut Report) {
 
 /// Judges what is expected. What fails is named at the finding that explains it, unless that is accepted;
 /// else it is a finding of its own.
-fn expected(state: &State, failures: &[Failure], report: &mut Report) -> Vec<Finding> {
+fn expected(
+    state: &State,
+    failures: &[Failure],
+    terms: Terms,
+    report: &mut Report,
+) -> Vec<Finding> {
     let fabric = state.fabric();
     let mut own = Vec::new();
     if fabric.expectations.is_empty() {
         return own;
     }
     let rule = &expect::RULES[0].rule;
-    let severity = match fabric.severities.get(rule.id) {
+    let of_fabric = terms.severity(fabric, rule.id);
+    let severity = match of_fabric {
         Some(None) => return own,
-        Some(Some(severity)) => *severity,
+        Some(Some(severity)) => severity,
         None => rule.severity,
     };
-    let fixed = fabric.severities.contains_key(rule.id);
+    let fixed = of_fabric.is_some();
     for failure in failures {
         let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
         let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
