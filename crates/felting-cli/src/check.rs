@@ -41,9 +41,12 @@ pub(crate) fn run(options: &CheckOptions, screen: &Screen) -> Outcome {
         let day = options.which.day_of(&fabric);
         let state = State::of(&fabric, &condition, bar.progress());
         let mut report = state.check(options.which.terms(day), bar.progress());
+        let since = baseline.as_ref().map(|baseline| {
+            let mut since = baseline.since(&root(&fabric), &report);
+            since.retain(&wanted);
+            since
+        });
         let left_out = wanted.retain(&mut report);
-        let since =
-            baseline.as_ref().map(|baseline| baseline.since(&file.to_string_lossy(), &report));
         all.push(One { fabric, report, left_out, since });
     }
     let words = options.down.words();
@@ -55,7 +58,6 @@ pub(crate) fn run(options: &CheckOptions, screen: &Screen) -> Outcome {
             down: &words,
             left_out: one.left_out,
             since: one.since.as_ref(),
-            rules_off: options.which.rules_off(&one.fabric),
         })
         .collect();
     let denied = options.deny.severity();
@@ -95,6 +97,11 @@ pub(crate) fn run(options: &CheckOptions, screen: &Screen) -> Outcome {
         }
     };
     Ok(all.iter().map(code).max().unwrap_or(crate::CLEAN))
+}
+
+/// The root file of a fabric, as findings name it.
+fn root(fabric: &Fabric) -> String {
+    fabric.sources().iter().next().map_or_else(String::new, |(_, source)| source.name.clone())
 }
 
 fn read_baseline(path: &Path) -> Result<Baseline, String> {

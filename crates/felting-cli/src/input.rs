@@ -142,11 +142,6 @@ impl Which {
         terms
     }
 
-    /// How many rules stay off.
-    pub(crate) fn rules_off(&self, fabric: &Fabric) -> usize {
-        if self.ignore_severities { 0 } else { fabric.rules_off().len() }
-    }
-
     /// The first option that is given, of those about findings.
     pub(crate) fn given(&self) -> Option<&'static str> {
         let options = [

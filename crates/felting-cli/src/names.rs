@@ -20,13 +20,13 @@ fn fabric() -> Fabric {
 
 fn fitting<'n>(
     typed: &OsStr,
-    names: impl IntoIterator<Item = (&'n str, &'n str)>,
+    names: impl IntoIterator<Item = (&'n str, &'static str)>,
 ) -> Vec<CompletionCandidate> {
     let typed = typed.to_string_lossy();
     let fits = names.into_iter().filter(|(name, _)| name.starts_with(&*typed));
     fits.take(MOST)
         .map(|(name, about)| {
-            let help = (!about.is_empty()).then(|| about.to_owned().into());
+            let help = (!about.is_empty()).then(|| about.into());
             CompletionCandidate::new(name).help(help)
         })
         .collect()
@@ -43,12 +43,7 @@ pub(crate) fn rules(typed: &OsStr) -> Vec<CompletionCandidate> {
 /// What can be asked about: switches, hosts, pairs, segments, VRFs, sites.
 pub(crate) fn parts(typed: &OsStr) -> Vec<CompletionCandidate> {
     let fabric = fabric();
-    let devices = fabric.devices().map(|(_, one)| (one.name.as_str(), ""));
-    let pairs = fabric.pairs().map(|(_, one)| (one.name.as_str(), "a pair"));
-    let segments = fabric.segments().map(|(_, one)| (one.name.as_str(), "a segment"));
-    let vrfs = fabric.vrfs().map(|(_, one)| (one.name.as_str(), "a VRF"));
-    let sites = fabric.sites().map(|(_, one)| (one.name.as_str(), "a site"));
-    fitting(typed, devices.chain(pairs).chain(segments).chain(vrfs).chain(sites))
+    fitting(typed, fabric.parts())
 }
 
 /// What can be cut.
@@ -59,14 +54,10 @@ pub(crate) fn things(typed: &OsStr) -> Vec<CompletionCandidate> {
         things.push(format!("peer link of {}", pair.name.value));
         things.push(format!("keepalive of {}", pair.name.value));
     }
-    for (_, stack) in fabric.stacks() {
-        let switch = fabric.device_name(stack.switch.value);
-        things
-            .extend(stack.members.iter().map(|one| format!("member {} of {switch}", one.id.value)));
+    for (id, stack) in fabric.stacks() {
+        things.extend((0..stack.members.len()).map(|place| fabric.member_words(id, place)));
     }
-    for (_, cable) in fabric.cables() {
-        things.push(format!("cable {}", fabric.port_label(cable.ends[0].value)));
-    }
+    things.extend(fabric.cables().map(|(id, _)| fabric.cable_words(id)));
     fitting(typed, things.iter().map(|thing| (thing.as_str(), "")))
 }
 

@@ -205,6 +205,12 @@ fn what_has_changed_since() {
     let page: serde_json::Value = serde_json::from_str(&json).unwrap();
     let new = page["findings"].as_array().unwrap().iter().filter(|one| one["new"] == true).count();
     assert_eq!(page["since"]["new"], new);
+    // What nobody asks for is not gone.
+    let lags = run(&["check", STORMY, "--baseline", &baseline, "--only", "lag", "--quiet"]).1;
+    assert!(lags.contains("nothing new, 0 gone, 12 as before"), "{lags}");
+    let both = file("both.json");
+    run(&["check", CLEAN, STORMY, "--format", "json", "-o", &both]);
+    assert_eq!(run(&["check", CLEAN, STORMY, "--baseline", &both]).0, 0);
     let error = run(&["check", STORMY, "--baseline", &variant]).2;
     assert!(error.contains("is no baseline"), "{error}");
 }
@@ -331,8 +337,21 @@ fn answers_go_where_they_are_sent() {
     for spelt in ["--colour", "--color"] {
         assert!(run(&["check", CLEAN, spelt, "always"]).0 == 0, "{spelt}");
     }
-    let narrow = run(&["sheet", "lags", CLEAN, "--width", "60"]).1;
-    assert!(narrow.lines().skip(1).all(|line| line.chars().count() <= 110), "{narrow}");
+    let widest = |width: &str| {
+        let sheet = run(&["sheet", "lags", CLEAN, "--width", width]).1;
+        sheet
+            .lines()
+            .filter(|line| line.starts_with(' '))
+            .map(|line| line.chars().count())
+            .max()
+            .unwrap()
+    };
+    assert!(
+        widest("80") <= 80 && widest("80") < widest("120"),
+        "{} {}",
+        widest("80"),
+        widest("120")
+    );
 }
 
 /// What files accept and switch off is seen by whoever runs it, and can be left out of account.

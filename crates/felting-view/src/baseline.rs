@@ -1,6 +1,7 @@
 //! What was found before, and what has changed since.
 
 use felting::diagnostic::{Finding, Report};
+use felting::rules::Wanted;
 use serde::Deserialize;
 
 /// Findings of an earlier run, as [`findings_json`](crate::findings_json) wrote them.
@@ -37,6 +38,9 @@ pub struct Gone {
     pub severity: String,
     /// What it said.
     pub message: String,
+    /// What it was about.
+    #[serde(default)]
+    pub about: Vec<String>,
 }
 
 /// What is new, gone, and as before.
@@ -47,8 +51,6 @@ pub struct Since {
     known: Vec<String>,
     /// What is gone, in the order of the earlier run.
     pub gone: Vec<Gone>,
-    /// How many findings are as before.
-    pub as_before: usize,
 }
 
 impl Baseline {
@@ -73,7 +75,7 @@ impl Baseline {
         Ok(Self { fabrics: fabrics.into_iter().map(read).collect::<Result<_, _>>()? })
     }
 
-    /// What has changed in a fabric since. Of a baseline of one fabric that is it, wherever its file was; of several
+    /// What has changed in a fabric since, by all that is found in it now. Of a baseline of one fabric that is it, wherever its file was; of several
     /// the one with the same file.
     pub fn since(&self, file: &str, report: &Report) -> Since {
         let none = Before::default();
@@ -91,9 +93,7 @@ impl Baseline {
         now.sort_unstable();
         let is_gone = |gone: &&Gone| now.binary_search(&gone.key.as_str()).is_err();
         let gone = before.findings.iter().filter(is_gone).cloned().collect();
-        let mut since = Since { known, gone, as_before: 0 };
-        since.as_before = report.findings.iter().filter(|finding| !since.is_new(finding)).count();
-        since
+        Since { known, gone }
     }
 }
 
@@ -101,6 +101,16 @@ impl Since {
     /// Whether there was no such finding before.
     pub fn is_new(&self, finding: &Finding) -> bool {
         self.known.binary_search_by(|known| known.as_str().cmp(&finding.key)).is_err()
+    }
+
+    /// How many findings of a report are as before.
+    pub fn as_before(&self, report: &Report) -> usize {
+        report.findings.iter().filter(|finding| !self.is_new(finding)).count()
+    }
+
+    /// Leaves what is wanted of what is gone.
+    pub fn retain(&mut self, wanted: &Wanted) {
+        self.gone.retain(|gone| wanted.wants_such(&gone.rule, &gone.about));
     }
 
     /// The report with what is new alone.

@@ -40,15 +40,12 @@ pub struct Checked<'a> {
     pub left_out: usize,
     /// What has changed since an earlier run, if that is asked.
     pub since: Option<&'a Since>,
-    /// How many rules the files switch off, and nobody has asked for all the same.
-    pub rules_off: usize,
 }
 
 impl<'a> Checked<'a> {
     /// All that was found, with nothing down.
     pub fn new(fabric: &'a Fabric, report: &'a Report) -> Self {
-        let rules_off = fabric.rules_off().len();
-        Self { fabric, report, down: &[], left_out: 0, since: None, rules_off }
+        Self { fabric, report, down: &[], left_out: 0, since: None }
     }
 
     /// The root file, as it was named.
@@ -151,7 +148,7 @@ pub fn findings_lines(checked: &Checked<'_>) -> String {
 
 /// One line: the fabric's name and how much was found.
 pub fn sum(checked: &Checked<'_>) -> String {
-    let Checked { fabric, report, down, left_out, since, rules_off } = *checked;
+    let Checked { fabric, report, down, left_out, since } = *checked;
     let told = |severity| checked.told().filter(|finding| finding.severity == severity).count();
     let new = if since.is_some() { "new " } else { "" };
     let count = |count: usize, what: &str| match count {
@@ -173,7 +170,7 @@ pub fn sum(checked: &Checked<'_>) -> String {
     }
     if let Some(since) = since {
         parts.push(format!("{} gone", since.gone.len()));
-        parts.push(format!("{} as before", since.as_before));
+        parts.push(format!("{} as before", since.as_before(report)));
     }
     if left_out > 0 {
         parts.push(format!("{left_out} not asked for"));
@@ -188,8 +185,10 @@ pub fn sum(checked: &Checked<'_>) -> String {
         };
         parts.push(format!("{} accepted{errors}", report.accepted.len()));
     }
-    if rules_off > 0 {
-        parts.push(format!("{rules_off} rule{} off", if rules_off == 1 { "" } else { "s" }));
+    match report.rules_off.len() {
+        0 => {}
+        1 => parts.push("1 rule off".to_owned()),
+        many => parts.push(format!("{many} rules off")),
     }
     let name = if fabric.name().is_empty() { "the fabric" } else { fabric.name() };
     let switches =

@@ -31,7 +31,7 @@ struct Page<'a> {
     findings: Vec<FindingRow<'a>>,
     accepted: Vec<AcceptedRow<'a>>,
     /// The rules that the files switch off.
-    rules_off: Vec<&'a str>,
+    rules_off: &'a [&'static str],
     /// What has changed since the baseline.
     #[serde(skip_serializing_if = "Option::is_none")]
     since: Option<SinceRow<'a>>,
@@ -76,15 +76,11 @@ struct FaultRow<'a> {
 
 #[derive(Serialize)]
 struct FindingRow<'a> {
-    key: &'a str,
-    rule: &'static str,
-    severity: &'static str,
-    message: &'a str,
+    /// What it says, in the words of the library.
+    #[serde(flatten)]
+    says: &'a Finding,
     at: Place<'a>,
     related: Vec<Place<'a>>,
-    on_the_wire: &'a str,
-    remedy: &'a str,
-    about: Vec<&'a str>,
     /// Whether the baseline lacks it.
     #[serde(skip_serializing_if = "Option::is_none")]
     new: Option<bool>,
@@ -108,7 +104,7 @@ pub fn findings_json(all: &[Checked<'_>], progress: &Progress) -> String {
 }
 
 fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
-    let Checked { fabric, report, down, left_out, since, rules_off } = *checked;
+    let Checked { fabric, report, down, left_out, since } = *checked;
     let faults = fabric.faults().iter().map(|fault| FaultRow {
         kind: fault.kind.id(),
         message: &fault.what.message,
@@ -145,10 +141,10 @@ fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
                 finding: finding_row(fabric, &accepted.finding, None),
             })
             .collect(),
-        rules_off: if rules_off > 0 { fabric.rules_off() } else { Vec::new() },
+        rules_off: &report.rules_off,
         since: since.map(|since| SinceRow {
-            new: report.findings.len() - since.as_before,
-            as_before: since.as_before,
+            new: report.findings.len() - since.as_before(report),
+            as_before: since.as_before(report),
             gone: &since.gone,
         }),
     }
@@ -157,15 +153,9 @@ fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
 fn finding_row<'a>(fabric: &'a Fabric, finding: &'a Finding, new: Option<bool>) -> FindingRow<'a> {
     let label = |label: &'a Label| place(fabric, label.span, &label.text);
     FindingRow {
-        key: &finding.key,
-        rule: finding.rule.id,
-        severity: finding.severity.word(),
-        message: &finding.what.message,
+        says: finding,
         at: label(&finding.what.primary),
         related: finding.what.related.iter().map(label).collect(),
-        on_the_wire: &finding.wire,
-        remedy: &finding.what.remedy,
-        about: finding.about.iter().map(AsRef::as_ref).collect(),
         new,
     }
 }

@@ -39,8 +39,7 @@ fn suites(
     of: &str,
     progress: &Progress,
 ) -> Vec<TestSuite> {
-    let Checked { fabric, report, since, rules_off, .. } = *checked;
-    let off = if rules_off > 0 { fabric.rules_off() } else { Vec::new() };
+    let Checked { fabric, report, since, .. } = *checked;
     let mut input = TestSuite::new(format!("{of}input"));
     if fabric.is_complete() {
         input.add_test_case(TestCase::new("the fabric is read whole", TestCaseStatus::success()));
@@ -85,7 +84,7 @@ fn suites(
         }
         if quiet {
             // A rule that never ran has passed nothing.
-            let status = match off.contains(&rule.id) {
+            let status = match report.rules_off.contains(&rule.id) {
                 true => skipped("switched off by the fabric"),
                 false => TestCaseStatus::success(),
             };

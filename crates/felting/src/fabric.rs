@@ -278,14 +278,6 @@ impl Arenas {
         &self.faults
     }
 
-    /// The rules that the files switch off, in order.
-    pub fn rules_off(&self) -> Vec<&str> {
-        let off = self.severities.iter().filter(|(_, severity)| severity.is_none());
-        let mut off: Vec<&str> = off.map(|(rule, _)| rule.as_str()).collect();
-        off.sort_unstable();
-        off
-    }
-
     /// Whether what is found depends on the day: some acceptance ends.
     pub fn depends_on_day(&self) -> bool {
         self.accepts.iter().any(|accept| accept.until.is_some())

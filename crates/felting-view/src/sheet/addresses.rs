@@ -75,7 +75,5 @@ fn sheet(fabric: &Fabric, progress: &Progress) -> Sheet {
 
 /// A value, and whether it is written itself or follows from something else.
 fn origin<T: Display>(fabric: &Fabric, value: &At<T>) -> (String, &'static str) {
-    let text = value.value.to_string();
-    let written = fabric.sources().text(value.span).replace('_', "") == text;
-    (text, if written { "written" } else { "allotted" })
+    (value.value.to_string(), if fabric.is_written(value) { "written" } else { "allotted" })
 }

@@ -23,6 +23,8 @@ pub enum StackShape {
     Chain,
     /// Split already.
     Split,
+    /// It is off.
+    Off,
     /// Nothing is written about its links, so they are taken to be whole.
     Unsaid,
 }
@@ -147,7 +149,7 @@ pub(super) fn outcomes(
 ) -> IdVec<StackId, StackOutcome> {
     let outcome = |(id, stack): (StackId, &Stack)| {
         if condition.devices.contains(&stack.switch.value) {
-            return StackOutcome { shape: StackShape::Split, parts: Vec::new() };
+            return StackOutcome { shape: StackShape::Off, parts: Vec::new() };
         }
         let up: Vec<usize> = present(stack)
             .map(|(place, _)| place)

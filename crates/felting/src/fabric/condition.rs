@@ -194,14 +194,9 @@ impl Condition {
         let devices = self.devices.iter().map(|&device| fabric.device_name(device).to_owned());
         let lags = self.lags.iter().map(|&lag| fabric.lag_label(lag));
         let ports = self.ports.iter().map(|&port| fabric.port_label(port));
-        let cables = self.cables.iter().map(|&cable| {
-            format!("cable {}", fabric.port_label(fabric.cable(cable).ends[0].value))
-        });
-        let members = self.stack_members.iter().map(|&(stack, place)| {
-            let stack = fabric.stack(stack);
-            let switch = fabric.device_name(stack.switch.value);
-            format!("member {} of {switch}", stack.members[place].id.get())
-        });
+        let cables = self.cables.iter().map(|&cable| fabric.cable_words(cable));
+        let members =
+            self.stack_members.iter().map(|&(stack, place)| fabric.member_words(stack, place));
         let keepalives = self
             .keepalives
             .iter()
@@ -252,6 +247,18 @@ impl NotThere {
 }
 
 impl Arenas {
+    /// A cable in the words that [`Condition::cut`] takes.
+    pub fn cable_words(&self, cable: CableId) -> String {
+        format!("cable {}", self.port_label(self.cable(cable).ends[0].value))
+    }
+
+    /// A member of a stack, by its place there, in the words that [`Condition::cut`] takes.
+    pub fn member_words(&self, stack: StackId, place: usize) -> String {
+        let stack = self.stack(stack);
+        let switch = self.device_name(stack.switch.value);
+        format!("member {} of {switch}", stack.members[place].id.get())
+    }
+
     /// The switch of a name, or the nearest name instead.
     ///
     /// # Errors

@@ -7,6 +7,7 @@ use std::path::Path;
 use super::{Arenas, Device, DeviceId, DeviceKind, EndpointId, SegmentId, VrfId};
 use crate::diagnostic::{At, FileId, Span, nearest};
 use crate::source::Pattern;
+use crate::value::{VlanId, VlanSet};
 
 /// Something that a fabric has under a name, an address or a number.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -60,16 +61,25 @@ impl Arenas {
 
     /// The name that is most like one that means nothing.
     pub fn nearest_name(&self, text: &str) -> Option<&str> {
-        let devices = self.devices().map(|(_, thing)| thing.name.as_str());
-        let pairs = self.pairs().map(|(_, thing)| thing.name.as_str());
-        let segments = self.segments().map(|(_, thing)| thing.name.as_str());
-        let vrfs = self.vrfs().map(|(_, thing)| thing.name.as_str());
         let endpoints = self.endpoints().map(|(_, thing)| thing.name.as_str());
         let outsides = self.outsides().map(|(_, thing)| thing.name.as_str());
-        let sites = self.sites().map(|(_, thing)| thing.name.as_str());
         let wans = self.wans().map(|(_, thing)| thing.name.as_str());
-        let all = devices.chain(pairs).chain(segments).chain(vrfs).chain(endpoints);
-        nearest(text, all.chain(outsides).chain(sites).chain(wans))
+        let parts = self.parts().map(|(name, _)| name);
+        nearest(text, parts.chain(endpoints).chain(outsides).chain(wans))
+    }
+
+    /// The names of the parts that a [`Selection`](super::Selection) is made of, each with what it is.
+    pub fn parts(&self) -> impl Iterator<Item = (&str, &'static str)> {
+        let of = |device: &Device| match device.kind {
+            DeviceKind::Switch => "a switch",
+            DeviceKind::Host => "a host",
+        };
+        let devices = self.devices().map(move |(_, thing)| (thing.name.as_str(), of(thing)));
+        let pairs = self.pairs().map(|(_, thing)| (thing.name.as_str(), "a pair"));
+        let sites = self.sites().map(|(_, thing)| (thing.name.as_str(), "a site"));
+        let segments = self.segments().map(|(_, thing)| (thing.name.as_str(), "a segment"));
+        let vrfs = self.vrfs().map(|(_, thing)| (thing.name.as_str(), "a VRF"));
+        devices.chain(pairs).chain(sites).chain(segments).chain(vrfs)
     }
 
     fn things(&self, text: &str, found: &mut Vec<Named>) {
@@ -286,6 +296,14 @@ fn mentions_in(file: FileId, text: &str, is_csv: bool, name: &str, found: &mut V
                 (_, Some(quote)) if byte == quote => {
                     words(file, at + start, &line[start..place], name, found);
                     quoted = None;
+                    start = place + 1;
+                }
+                (b'=' | b',' | b'[' | b']' | b'{' | b'}' | b' ' | b'\t' | b'\r' | b'\n', None) => {
+                    // A number stands without quotes.
+                    if !is_csv && line[start..place].replace('_', "") == name {
+                        found.push(Span::of(file, at + start..at + place));
+                    }
+                    start = place + 1;
                 }
                 _ => {}
             }
@@ -314,7 +332,10 @@ fn words(file: FileId, at: usize, text: &str, name: &str, found: &mut Vec<Span>)
     for (end, width) in ends {
         let word = &text[start..end];
         let ranged = word.contains(['[', '*']) && word != "*";
+        let within = |vlan: VlanId| word.parse::<VlanSet>().is_ok_and(|set| set.contains(vlan));
+        let vlan = name.parse().ok().and_then(|number: u32| VlanId::new(number).ok());
         let means = word == name
+            || vlan.is_some_and(within)
             || (ranged && Pattern::parse(word).is_ok_and(|pattern| pattern.matches(name)));
         if means {
             found.push(Span::of(file, at + start..at + end));
@@ -361,7 +382,7 @@ mod tests {
         let fabric = Fabric::from_text(
             "f.toml",
             "[[switch]]\nname = \"kelp-[a-b]\"   # not \"kelp-a\" here\nports = \"p[1-4] 25G\"\n\
-             [[port]]\non = ['kelp-*', \"crest-1\"]\nports = \"p3\"\nmtu = 9216\n\
+             [[port]]\non = ['kelp-*', \"crest-1\"]\nports = \"p3\"\nmtu = 9_216   # 9216\n\
              [[switch]]\nname = \"crest-1\"\nports = \"p[1-4] 25G\"\n\
              [cabling]\nruns = \"kelp-a p[1,2] -- kelp-b p[1,2]\"\n",
         );
@@ -379,5 +400,6 @@ mod tests {
         assert_eq!(at("kelp-a"), ["2:9 kelp-[a-b]", "5:8 kelp-*", "12:9 kelp-a"]);
         assert_eq!(at("crest-1"), ["5:18 crest-1", "9:9 crest-1"]);
         assert_eq!(at("kelp"), [""; 0]);
+        assert_eq!(at("9216"), ["7:7 9_216"]);
     }
 }

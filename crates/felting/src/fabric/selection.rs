@@ -34,7 +34,7 @@ impl Selection {
         let mut selection = Self::default();
         for name in names.iter().map(AsRef::as_ref) {
             if !selection.add(fabric, name) {
-                let remedy = match nearest(name, known(fabric)) {
+                let remedy = match nearest(name, fabric.parts().map(|(name, _)| name)) {
                     Some(nearest) => format!("did you mean {nearest}?"),
                     None => "name a switch, host, pair, stack, segment, VRF or site, or give a pattern such as \
                              \"kelp-*\""
@@ -101,14 +101,4 @@ impl Selection {
     pub fn has_vrf(&self, vrf: VrfId) -> bool {
         self.vrfs.contains(&vrf)
     }
-}
-
-/// The names that can be asked for.
-fn known(fabric: &Arenas) -> impl Iterator<Item = &str> {
-    let devices = fabric.devices().map(|(_, device)| device.name.as_str());
-    let pairs = fabric.pairs().map(|(_, pair)| pair.name.as_str());
-    let sites = fabric.sites().map(|(_, site)| site.name.as_str());
-    let segments = fabric.segments().map(|(_, segment)| segment.name.as_str());
-    let vrfs = fabric.vrfs().map(|(_, vrf)| vrf.name.as_str());
-    devices.chain(pairs).chain(sites).chain(segments).chain(vrfs)
 }

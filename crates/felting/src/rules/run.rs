@@ -11,7 +11,7 @@ use super::accepted::{Sorted, accepted};
 use super::check::{Check, Context, Findings};
 use super::{all, checks, expect};
 use crate::behaviour::State;
-use crate::diagnostic::{Finding, Report, Severity};
+use crate::diagnostic::{Finding, Report, Rule, Severity};
 use crate::fabric::{Condition, Fabric};
 use crate::progress::{Progress, Stage};
 use crate::walk::{Failure, Unmet, judge};
@@ -153,11 +153,16 @@ fn check(state: &State, failures: &[Failure], terms: Terms, progress: &Progress)
     report.accepted.extend(failed.report.accepted);
     matched.extend(failed.matched);
     // These rules look at the acceptances themselves, so they run when those have been applied.
-    report.findings.extend(run(checks().filter(of_accept).collect(), &matched, &[]));
+    if !terms.ignores_accepts {
+        report.findings.extend(run(checks().filter(of_accept).collect(), &matched, &[]));
+    }
     let by_place = |finding: &Finding| (finding.what.primary.span.order(), finding.rule.id);
     report.findings.sort_by_key(by_place);
     report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));
     report.input_faults = fabric.faults().len();
+    let off = |rule: &&Rule| terms.severity(fabric, rule.id) == Some(None);
+    report.rules_off = all().filter(off).map(|rule| rule.id).collect();
+    report.rules_off.sort_unstable();
     give_keys(fabric, &mut report);
     report
 }

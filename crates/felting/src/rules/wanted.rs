@@ -65,18 +65,19 @@ impl Wanted {
         Ok(self)
     }
 
-    /// Whether all are wanted.
-    pub fn is_all(&self) -> bool {
-        self.only.is_empty() && self.skip.is_empty() && self.about.is_empty()
-    }
-
     /// Whether a finding is wanted.
     pub fn wants(&self, finding: &Finding) -> bool {
-        let by = |words: &[String]| {
-            words.iter().any(|word| word == finding.rule.id || word == finding.rule.family())
+        self.wants_such(finding.rule.id, &finding.about)
+    }
+
+    /// Whether what a rule finds about some things is wanted.
+    pub fn wants_such(&self, rule: &str, about: &[impl AsRef<str>]) -> bool {
+        let family = rule.split('-').next().unwrap_or(rule);
+        let by = |words: &[String]| words.iter().any(|word| word == rule || word == family);
+        let about = || {
+            let matches = |name: &str| self.about.iter().any(|one| one.matches(name));
+            about.iter().any(|name| matches(name.as_ref()))
         };
-        let about =
-            || finding.about.iter().any(|name| self.about.iter().any(|one| one.matches(name)));
         (self.only.is_empty() || by(&self.only))
             && !by(&self.skip)
             && (self.about.is_empty() || about())

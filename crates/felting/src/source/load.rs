@@ -103,9 +103,11 @@ pub(crate) fn load(
             seen.insert(asked.path.clone())
         });
         let first = sources.count();
+        // What nothing includes is the root of its layer, and is read in any case.
         let room = layer.files.saturating_sub(first);
-        if let Some(beyond) = level.get(room) {
-            let at = beyond.at.unwrap_or_else(|| Span::whole(FileId::from_index(first)));
+        if let Some((beyond, at)) =
+            level.iter().enumerate().skip(room).find_map(|(place, asked)| Some((place, asked.at?)))
+        {
             faults.add(
                 FaultKind::TooLarge,
                 at,
@@ -113,7 +115,7 @@ pub(crate) fn load(
                 format!("expected {} files at most", layer.files),
                 "include fewer files, or allow more",
             );
-            level.truncate(room);
+            level.truncate(beyond);
         }
         progress.more(level.len());
         let parts: Vec<Part> = level

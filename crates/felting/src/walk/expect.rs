@@ -95,15 +95,9 @@ impl Lost {
     pub fn words(&self, fabric: &Fabric) -> String {
         match self {
             Self::Nothing => String::new(),
-            Self::Cable(cable) => {
-                format!("cable {}", fabric.port_label(fabric.cable(*cable).ends[0].value))
-            }
+            Self::Cable(cable) => fabric.cable_words(*cable),
             Self::Switch(device) => fabric.device_name(*device).to_owned(),
-            Self::Member(stack, place) => {
-                let stack = fabric.stack(*stack);
-                let switch = fabric.device_name(stack.switch.value);
-                format!("member {} of {switch}", stack.members[*place].id.get())
-            }
+            Self::Member(stack, place) => fabric.member_words(*stack, *place),
             Self::Thing(what) => what.clone(),
         }
     }

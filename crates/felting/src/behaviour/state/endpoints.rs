@@ -9,8 +9,8 @@ use crate::fabric::{DeviceId, EndpointId, Load, NetworkId, SegmentId};
 
 impl State {
     /// The bandwidth of a switch's links that are up, towards hosts and towards the switches above it.
-    pub fn load(&self, switch: DeviceId) -> Load {
-        Load::by(self.fabric(), switch, |port| self.far(port).is_some())
+    pub fn load(&self, device: DeviceId) -> Load {
+        Load::by(self.fabric(), device, |port| self.far(port).is_some())
     }
 
     /// The host that an endpoint is on.

@@ -1,5 +1,4 @@
 use crate::behaviour::StackShape;
-use crate::fabric::Stack;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -36,13 +35,13 @@ runs = ["jetty 1/st1 -- jetty 2/st2"]
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let on = |stack: &Stack| !cx.state.is_off(stack.switch.value);
-    for (id, stack) in fabric.stacks().filter(|(_, stack)| on(stack)) {
+    for (id, stack) in fabric.stacks() {
         let shape = cx.state.stack(id).shape;
         let others = stack
             .members
             .iter()
-            .any(|m| m.stack_id.map(|id| id.value) != stack.members[0].stack_id.map(|id| id.value));
+            .map(|member| member.stack_id.map(|id| id.value))
+            .any(|id| id != stack.members[0].stack_id.map(|id| id.value));
         let split = shape == StackShape::Split && !others;
         if shape != StackShape::Chain && !split {
             continue;
