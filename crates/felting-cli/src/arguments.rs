@@ -300,6 +300,8 @@ pub(crate) struct DrawOptions {
     #[command(flatten)]
     pub(crate) down: Down,
     #[command(flatten)]
+    pub(crate) of: Of,
+    #[command(flatten)]
     pub(crate) output: Output,
     /// The form; by default what the name of the file says, else svg.
     #[arg(long)]
@@ -396,6 +398,8 @@ pub(crate) struct ReportOptions {
     pub(crate) input: Input,
     #[command(flatten)]
     pub(crate) down: Down,
+    #[command(flatten)]
+    pub(crate) of: Of,
     #[command(flatten)]
     pub(crate) which: Which,
     #[command(flatten)]

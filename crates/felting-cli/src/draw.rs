@@ -3,6 +3,7 @@
 use std::path::Path;
 
 use felting::State;
+use felting::fabric::Selection;
 use felting::progress::Stage;
 use felting::walk::{Choice, Options, Walk, Walker};
 use felting_draw::{self as draw, Drawing, Theme};
@@ -47,13 +48,17 @@ pub(crate) fn run(options: &DrawOptions, screen: &Screen) -> Outcome {
     let bar = Bar::new();
     let fabric = input::read(&options.input.file, &options.input.variant.with, &bar)?;
     let condition = options.down.condition(&fabric)?;
+    let only = options.of.selection(&fabric)?;
     let state = State::of(&fabric, &condition, bar.progress());
     bar.progress().begin(Stage::Drawing, 1);
-    let mut drawing = view(options, &state)?;
+    let mut drawing = view(options, &state, only.as_ref())?;
     if options.findings {
         let mut report =
             state.check(options.which.terms(options.which.day_of(&fabric)), bar.progress());
         wanted.retain(&mut report);
+        if let Some(only) = &only {
+            only.retain(&fabric, &mut report);
+        }
         drawing = drawing.with_findings(&report);
     }
     bar.progress().begin(Stage::Writing, 1);
@@ -91,6 +96,11 @@ fn refuse(options: &DrawOptions, form: Picture) -> Result<(), String> {
     if !options.down.moves.is_empty() && options.view != ViewWord::Walk {
         return Err("--move is for `felting draw walk`: the others show no endpoints".to_owned());
     }
+    if !options.of.of.is_empty() && options.view == ViewWord::Walk {
+        return Err(
+            "--of is for the other drawings: a walk has its ends, --from and --to".to_owned()
+        );
+    }
     if let Some(option) = options.which.given().filter(|_| !options.findings) {
         return Err(format!("{option} is about findings; add --findings to mark them"));
     }
@@ -100,12 +110,12 @@ fn refuse(options: &DrawOptions, form: Picture) -> Result<(), String> {
     Ok(())
 }
 
-fn view(options: &DrawOptions, state: &State) -> Result<Drawing, String> {
+fn view(options: &DrawOptions, state: &State, only: Option<&Selection>) -> Result<Drawing, String> {
     match options.view {
-        ViewWord::Cabling => draw::cabling(state),
-        ViewWord::Overlay => draw::overlay(state),
-        ViewWord::Tenants => draw::tenants(state),
-        ViewWord::Tree => draw::tree(state, options.vlan),
+        ViewWord::Cabling => draw::cabling(state, only),
+        ViewWord::Overlay => draw::overlay(state, only),
+        ViewWord::Tenants => draw::tenants(state, only),
+        ViewWord::Tree => draw::tree(state, options.vlan, only),
         ViewWord::Walk => {
             let walk = walk(options, state)?;
             draw::walk(state, &walk)

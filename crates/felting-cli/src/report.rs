@@ -21,9 +21,14 @@ pub(crate) fn run(options: &ReportOptions, screen: &Screen) -> Outcome {
     let state = State::of(&fabric, &options.down.condition(&fabric)?, bar.progress());
     let failures = felting::walk::judge(&state, bar.progress());
     let mut found = state.check_judged(&failures, options.which.terms(Some(day)), bar.progress());
-    let left_out = wanted.retain(&mut found);
+    let only = options.of.selection(&fabric)?;
+    let mut left_out = wanted.retain(&mut found);
+    if let Some(only) = &only {
+        left_out += only.retain(&fabric, &mut found);
+    }
     let reported = Reported {
         state: &state,
+        only: only.as_ref(),
         report: &found,
         failures: &failures,
         down: &options.down.words(),

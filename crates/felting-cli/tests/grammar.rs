@@ -82,6 +82,7 @@ fn wrong_command_lines() {
         &["sheet", "evpn-routes"],
         &["draw", "tree", "--move", "web-1 to hull-04"],
         &["draw", "cabling", "--only", "lag"],
+        &["draw", "walk", "--from", "web-1", "--to", "web-2", "--of", "kelp"],
         &["draw", "cabling", "-o", "fabric.gif"],
         &["topology", "--format", "rfc8345", "--of", "kelp"],
         &["explain", "--cut", "kelp-a"],
@@ -175,6 +176,15 @@ fn only_what_is_asked_for() {
     assert_eq!(rows(&["kelp"]), rows(&["kelp-a"]) + rows(&["kelp-b"]));
     assert_eq!(rows(&["kelp-*", "jetty"]), rows(&["kelp"]) + rows(&["jetty"]));
     assert_eq!(rows(&["hull-01"]), 1);
+    // Drawings and the report too, with what the part hangs on; what it has none of is said.
+    let drawn = run(&["draw", "cabling", CLEAN, "--of", "kelp"]).1;
+    assert!(drawn.contains(">crest-1<") && !drawn.contains(">dune-a<"), "{drawn}");
+    let report = run(&["report", STORMY, "--of", "mud-*"]).1;
+    let findings = run(&["check", STORMY, "--about", "mud-*", "--format", "line"]).1;
+    assert_eq!(report.matches(" id=\"finding-").count(), findings.lines().count());
+    let (code, _, error) = run(&["draw", "overlay", CLEAN, "--of", "gauge-1"]);
+    assert_eq!(code, 2);
+    assert!(error.contains("what is asked for has no VTEP to draw"), "{error}");
     let of_vrf = run(&["sheet", "segments", CLEAN, "--of", "tides", "--format", "csv"]).1;
     assert!(of_vrf.lines().skip(1).all(|line| line.contains(",tides,")), "{of_vrf}");
 }

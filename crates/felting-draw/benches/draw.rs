@@ -33,21 +33,22 @@ fn made(leaves: u32) -> State {
 #[divan::bench(args = LEAVES, sample_count = 5, sample_size = 1)]
 fn cabling(bencher: Bencher<'_, '_>, leaves: u32) {
     let state = made(leaves);
-    bencher.bench(|| draw::cabling(&state).map(|drawing| drawing.svg(Theme::Light)));
+    bencher.bench(|| draw::cabling(&state, None).map(|drawing| drawing.svg(Theme::Light)));
 }
 
 #[divan::bench(args = LEAVES, sample_count = 5, sample_size = 1)]
 fn cabling_png(bencher: Bencher<'_, '_>, leaves: u32) {
     let state = made(leaves);
     bencher.bench(|| {
-        draw::cabling(&state).map(|drawing| drawing.png(Theme::Light, 1.0, &Progress::default()))
+        draw::cabling(&state, None)
+            .map(|drawing| drawing.png(Theme::Light, 1.0, &Progress::default()))
     });
 }
 
 #[divan::bench(args = LEAVES, sample_count = 5, sample_size = 1)]
 fn overlay(bencher: Bencher<'_, '_>, leaves: u32) {
     let state = made(leaves);
-    bencher.bench(|| draw::overlay(&state).map(|drawing| drawing.svg(Theme::Light)));
+    bencher.bench(|| draw::overlay(&state, None).map(|drawing| drawing.svg(Theme::Light)));
 }
 
 #[divan::bench(args = LEAVES, sample_count = 3, sample_size = 1)]
@@ -56,6 +57,7 @@ fn whole_report(bencher: Bencher<'_, '_>, leaves: u32) {
     let found = state.fabric().check();
     let bytes = || {
         let reported = Reported {
+            only: None,
             state: &state,
             report: &found,
             failures: &[],

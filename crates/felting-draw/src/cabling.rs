@@ -7,6 +7,7 @@ use felting::fabric::{CableId, DeviceId, LagId, PortId};
 use felting::{Fabric, State};
 
 use super::measure::{fitted, width};
+use super::part::Focus;
 use super::plan::{Kind, NAME_SIZE, PORT_SIZE, Plan};
 use super::scene::{Area, Ink, Item, Point, Scene, Shape, Stroke, Text};
 
@@ -55,9 +56,9 @@ pub(super) struct Cabled<'a> {
 }
 
 impl<'a> Cabled<'a> {
-    pub(super) fn new(state: &'a State, keep: &BTreeSet<DeviceId>) -> Self {
+    pub(super) fn new(state: &'a State, focus: &Focus) -> Self {
         let fabric = state.fabric();
-        let mut plan = Plan::of(fabric, keep);
+        let mut plan = Plan::of(fabric, focus);
         for node in &mut plan.nodes {
             node.area.x += MARGIN;
             node.area.y += HEAD + MARGIN / 2.0;
@@ -668,7 +669,7 @@ mod tests {
 
     fn hold(state: &State) {
         let fabric = state.fabric();
-        let cabled = Cabled::new(state, &BTreeSet::new());
+        let cabled = Cabled::new(state, &Focus::default());
         let nodes = &cabled.plan.nodes;
         for (at, one) in nodes.iter().enumerate() {
             for other in &nodes[at + 1..] {
@@ -710,14 +711,14 @@ mod tests {
     fn what_is_many_and_alike_folds() {
         let plan = Scaffold { pairs: 32, hosts: 256, ..Default::default() };
         let (_, state) = drawn(&plan.to_toml().unwrap_or_default());
-        let cabled = Cabled::new(&state, &BTreeSet::new());
+        let cabled = Cabled::new(&state, &Focus::default());
         let names: Vec<&str> = cabled.plan.nodes.iter().map(|node| node.name.as_str()).collect();
         assert!(names.contains(&"28 more pairs like these"), "{names:?}");
         assert!(names.contains(&"8 hosts"), "{names:?}");
         assert!(cabled.size().0 < 1600.0, "{:?}", cabled.size());
         // What is asked for stands by itself.
         let kept = state.fabric().find_device("leaf-20a").into_iter().collect();
-        let cabled = Cabled::new(&state, &kept);
+        let cabled = Cabled::new(&state, &Focus::way(kept));
         assert!(cabled.plan.nodes.iter().any(|node| node.name == "leaf-20a"));
     }
 }

@@ -7,6 +7,7 @@ use felting::fabric::{DeviceId, DeviceKind};
 use felting::id::Id as _;
 use felting::value::Role;
 
+use super::part::Focus;
 use super::plan::{Kind, Plan};
 use super::tiers::Cabling;
 
@@ -23,24 +24,28 @@ impl Plan {
         &mut self,
         fabric: &Fabric,
         cabling: &Cabling,
-        keep: &BTreeSet<DeviceId>,
+        focus: &Focus,
     ) -> BTreeSet<DeviceId> {
+        let keep = &focus.kept;
         let mut folded = BTreeSet::new();
-        let pods = cabling.alike_pods(fabric, keep);
+        let pods = match focus.is_part() {
+            true => Vec::new(),
+            false => cabling.alike_pods(fabric, keep),
+        };
         folded.extend(pods.iter().flatten().flatten().copied());
         // One pair or one switch alone; pairs stand where their first side does.
         let mut groups: Vec<Vec<DeviceId>> = Vec::new();
         for (id, device) in fabric.devices() {
-            if device.kind != DeviceKind::Switch || folded.contains(&id) {
+            if device.kind != DeviceKind::Switch || folded.contains(&id) || !focus.shows(id) {
                 continue;
             }
             match device.pair {
                 Some((pair, side)) => {
                     let sides = &fabric.pair(pair).sides;
                     let other = sides[1 - side].switch.value;
-                    if side == 0 || cabling.tier[other] != cabling.tier[id] {
-                        let twin = (cabling.tier[other] == cabling.tier[id] && other != id)
-                            .then_some(other);
+                    let beside = cabling.tier[other] == cabling.tier[id] && focus.shows(other);
+                    if side == 0 || !beside {
+                        let twin = (beside && other != id).then_some(other);
                         groups.push(std::iter::once(id).chain(twin).collect());
                     }
                 }
@@ -117,12 +122,15 @@ impl Plan {
         &mut self,
         fabric: &Fabric,
         cabling: &Cabling,
-        keep: &BTreeSet<DeviceId>,
+        focus: &Focus,
         folded: &BTreeSet<DeviceId>,
     ) {
+        let keep = &focus.kept;
         let hosts: Vec<DeviceId> = fabric
             .devices()
-            .filter(|(id, device)| device.kind == DeviceKind::Host && self.node_of(*id).is_none())
+            .filter(|(id, device)| {
+                device.kind == DeviceKind::Host && self.node_of(*id).is_none() && focus.shows(*id)
+            })
             .map(|(id, _)| id)
             .collect();
         let few = hosts.len() <= HOSTS_SHOWN;

@@ -12,6 +12,7 @@ mod marks;
 mod measure;
 mod order;
 mod overlay;
+mod part;
 mod place;
 mod plan;
 mod png;
@@ -24,16 +25,17 @@ mod tiers;
 mod tree;
 mod walk;
 
-use std::collections::BTreeSet;
 use std::fmt;
 
 use felting::diagnostic::Report;
+use felting::fabric::Selection;
 use felting::progress::Progress;
 use felting::value::VlanId;
 use felting::{Fabric, State};
 
 use cabling::{Cabled, HEAD, MARGIN};
 pub use overlay::overlay;
+use part::Focus;
 pub use png::LARGEST;
 pub use report::{Reported, report};
 use scene::{Ink, Point, Scene, Text};
@@ -114,6 +116,8 @@ pub enum Nothing {
     Tree,
     /// No spanning tree is for the VLAN.
     TreeOf(VlanId),
+    /// Nothing of the kind is in the part that was asked for: of which kind, in words.
+    Part(&'static str),
 }
 
 impl fmt::Display for Nothing {
@@ -132,28 +136,46 @@ impl fmt::Display for Nothing {
             Self::TreeOf(vlan) => {
                 write!(f, "no spanning tree is for VLAN {vlan}: no port that bridges carries it")
             }
+            Self::Part(kind) => {
+                write!(
+                    f,
+                    "what is asked for has no {kind} to draw; name some, or draw the whole fabric"
+                )
+            }
         }
     }
 }
 
 impl std::error::Error for Nothing {}
 
-/// The cabling of a fabric: switches in tiers, hosts below them, every cable or how many.
+/// The cabling of a fabric: switches in tiers, hosts below them, every cable or how many. Of a part of the fabric: its
+/// switches and hosts, none of them folded, with what they are cabled to.
 ///
 /// # Errors
 ///
 /// If there are no switches.
-pub fn cabling(state: &State) -> Result<Drawing, Nothing> {
+pub fn cabling(state: &State, only: Option<&Selection>) -> Result<Drawing, Nothing> {
     let fabric = state.fabric();
     if fabric.devices().len() == 0 {
         return Err(Nothing::Cabling);
     }
-    let cabled = Cabled::new(state, &BTreeSet::new());
-    let mut scene = titled(fabric, "cabling");
+    if only.is_some_and(|only| only.devices().len() == 0) {
+        return Err(Nothing::Part("switch or host"));
+    }
+    let cabled = Cabled::new(state, &Focus::part(fabric, only));
+    let mut scene = titled(fabric, &of_part("cabling", only));
     cabled.draw(&mut scene, None);
     let y = scene.height;
     cabled.legend(&mut scene, y);
     Ok(Drawing { scene })
+}
+
+/// What a drawing shows, and of which part of the fabric.
+fn of_part(what: &str, only: Option<&Selection>) -> String {
+    match only {
+        Some(only) => format!("{what} of {}", only.words()),
+        None => what.to_owned(),
+    }
 }
 
 /// An empty drawing with its title.
@@ -168,6 +190,7 @@ fn titled(fabric: &Fabric, what: &str) -> Scene {
 
 #[cfg(test)]
 mod tests {
+    use std::collections::BTreeSet;
     use std::path::Path;
 
     use felting::Condition;
@@ -192,10 +215,10 @@ mod tests {
             _ => None,
         };
         let all = [
-            ("cabling", cabling(state).ok()),
-            ("overlay", overlay(state).ok()),
-            ("tenants", tenants(state).ok()),
-            ("tree", tree(state, None).ok()),
+            ("cabling", cabling(state, None).ok()),
+            ("overlay", overlay(state, None).ok()),
+            ("tenants", tenants(state, None).ok()),
+            ("tree", tree(state, None, None).ok()),
             ("walk", walked.and_then(|walked| walk(state, &walked).ok())),
         ];
         all.into_iter().filter_map(|(name, drawing)| Some((name, drawing?))).collect()
@@ -326,15 +349,44 @@ mod tests {
     }
 
     #[test]
+    fn a_part_is_drawn_with_what_it_hangs_on() {
+        let (fabric, state) = demo("saltmarsh");
+        let part = |names: &[&str]| Selection::of(&fabric, names).unwrap();
+        let names = |drawing: Result<Drawing, Nothing>| -> BTreeSet<String> {
+            drawing.unwrap().names().map(str::to_owned).collect()
+        };
+        let (kelp, web) = (part(&["kelp"]), part(&["tides-web"]));
+        let cabled = names(cabling(&state, Some(&kelp)));
+        assert!(["kelp-a", "kelp-b", "crest-1"].iter().all(|name| cabled.contains(*name)));
+        assert!(!cabled.contains("dune-a") && !cabled.contains("reed-a"), "{cabled:?}");
+        let of_web = names(overlay(&state, Some(&web)));
+        assert!(of_web.contains("tides-web") && of_web.contains("tides"));
+        assert!(!of_web.contains("tides-solver"), "{of_web:?}");
+        let of_kelp = names(tenants(&state, Some(&kelp)));
+        for (_, segment) in fabric.segments() {
+            let mut on = segment.presences.iter().map(|at| fabric.presence(at).switch);
+            let there = of_kelp.contains(segment.name.value.as_str());
+            assert_eq!(there, on.any(|switch| kelp.has_device(switch)), "{}", segment.name.value);
+        }
+        let in_tree = names(tree(&state, None, Some(&part(&["mud-1"]))));
+        assert!(
+            in_tree.contains("mud-1") && in_tree.contains("mud-2") && !in_tree.contains("kelp-a")
+        );
+        assert_eq!(cabling(&state, Some(&web)).err(), Some(Nothing::Part("switch or host")));
+        let host = part(&["gauge-1"]);
+        assert_eq!(overlay(&state, Some(&host)).err(), Some(Nothing::Part("VTEP")));
+    }
+
+    #[test]
     fn what_is_not_there_is_said() {
         let fabric = Fabric::from_text("empty.toml", "");
         let state = State::of(&fabric, &Condition::default(), &Progress::default());
-        assert_eq!(cabling(&state).err(), Some(Nothing::Cabling));
-        assert_eq!(overlay(&state).err(), Some(Nothing::Overlay));
-        assert_eq!(tenants(&state).err(), Some(Nothing::Tenants));
-        assert_eq!(tree(&state, None).err(), Some(Nothing::Tree));
+        assert_eq!(cabling(&state, None).err(), Some(Nothing::Cabling));
+        assert_eq!(overlay(&state, None).err(), Some(Nothing::Overlay));
+        assert_eq!(tenants(&state, None).err(), Some(Nothing::Tenants));
+        assert_eq!(tree(&state, None, None).err(), Some(Nothing::Tree));
         let (_, state) = demo("saltmarsh");
         let vlan = VlanId::new(4000).ok();
-        assert_eq!(tree(&state, vlan).err(), vlan.map(Nothing::TreeOf));
+        assert_eq!(tree(&state, vlan, None).err(), vlan.map(Nothing::TreeOf));
     }
 }

@@ -2,14 +2,15 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use felting::fabric::{DeviceId, SegmentId, VrfId};
+use felting::fabric::{DeviceId, SegmentId, Selection, VrfId};
 use felting::value::Family;
 use felting::{Fabric, State};
 
 use super::cabling::{HEAD, MARGIN};
 use super::measure::{fitted, width};
+use super::part::Tenancy;
 use super::scene::{Area, Ink, Item, Point, Scene, Shape, Stroke, Text};
-use super::{Drawing, Nothing, titled};
+use super::{Drawing, Nothing, of_part, titled};
 
 /// As many VTEPs that are not alike are drawn.
 const VTEPS_SHOWN: usize = 14;
@@ -48,20 +49,26 @@ struct Row {
     holds: Vec<Option<Holds>>,
 }
 
-/// The overlay: VTEPs as columns, VRFs and segments as rows, and who tells the VTEPs of each other.
+/// The overlay: VTEPs as columns, VRFs and segments as rows, and who tells the VTEPs of each other. Of a part of the
+/// fabric: what its switches hold, and who holds its VRFs and segments.
 ///
 /// # Errors
 ///
 /// If there is no VTEP.
-pub fn overlay(state: &State) -> Result<Drawing, Nothing> {
+pub fn overlay(state: &State, only: Option<&Selection>) -> Result<Drawing, Nothing> {
     let fabric = state.fabric();
-    let columns = columns(fabric);
+    let part = Tenancy::of(fabric, only);
+    let mut columns = columns(fabric);
     if columns.is_empty() {
         return Err(Nothing::Overlay);
     }
+    columns.retain(|column| column.switches.iter().any(|&switch| part.shows_switch(switch)));
+    if columns.is_empty() {
+        return Err(Nothing::Part("VTEP"));
+    }
     let columns = fold(fabric, columns);
-    let rows = rows(fabric, &columns);
-    let mut scene = titled(fabric, "overlay");
+    let rows = rows(fabric, &columns, &part);
+    let mut scene = titled(fabric, &of_part("overlay", only));
     let widest = columns.iter().map(|column| width(&column.name, 11.0, true) + 14.0);
     let about = columns.iter().map(|column| width(&column.about, 9.0, false) + 12.0);
     let slot = widest.chain(about).fold(84.0, f64::max).min(150.0) + 12.0;
@@ -150,7 +157,7 @@ fn fold(fabric: &Fabric, columns: Vec<Column>) -> Vec<Column> {
     folded
 }
 
-fn rows(fabric: &Fabric, columns: &[Column]) -> Vec<Row> {
+fn rows(fabric: &Fabric, columns: &[Column], part: &Tenancy) -> Vec<Row> {
     let mut of_switch: BTreeMap<DeviceId, usize> = BTreeMap::new();
     for (at, column) in columns.iter().enumerate() {
         of_switch.extend(column.switches.iter().map(|&switch| (switch, at)));
@@ -168,10 +175,13 @@ fn rows(fabric: &Fabric, columns: &[Column]) -> Vec<Row> {
     };
     let mut rows: Vec<Row> = Vec::new();
     let mut segments_of: BTreeMap<Option<VrfId>, Vec<SegmentId>> = BTreeMap::new();
-    for (id, segment) in fabric.segments() {
+    for (id, segment) in fabric.segments().filter(|(id, _)| part.shows_segment(*id)) {
         segments_of.entry(segment.vrf.map(|vrf| vrf.value)).or_default().push(id);
     }
-    let vrfs = fabric.vrfs().map(|(id, _)| Some(id)).chain([None]);
+    let vrfs: Vec<VrfId> =
+        fabric.vrfs().map(|(id, _)| id).filter(|&id| part.shows_vrf(id)).collect();
+    let many = segments_of.values().map(Vec::len).sum::<usize>() + vrfs.len() > ROWS_SHOWN;
+    let vrfs = vrfs.into_iter().map(Some).chain([None]);
     for vrf in vrfs {
         let segments = segments_of.remove(&vrf).unwrap_or_default();
         match vrf {
@@ -205,7 +215,6 @@ fn rows(fabric: &Fabric, columns: &[Column]) -> Vec<Row> {
             None => {}
         }
         // Segments that are held alike make one row where there are many.
-        let many = fabric.segments().len() + fabric.vrfs().len() > ROWS_SHOWN;
         let mut alike: BTreeMap<Vec<Option<Holds>>, usize> = BTreeMap::new();
         for id in segments {
             let segment = fabric.segment(id);

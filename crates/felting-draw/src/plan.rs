@@ -1,12 +1,13 @@
 //! Where switches and hosts stand: in tiers, what belongs together side by side, what is alike and many
 //! folded into one.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use felting::Fabric;
 use felting::fabric::{CableId, DeviceId, PairId};
 use felting::id::Id as _;
 
+use super::part::Focus;
 use super::scene::Area;
 use super::tiers::Cabling;
 
@@ -72,14 +73,16 @@ pub(crate) struct Plan {
 
 impl Plan {
     /// Lays out a fabric; what is to be kept is not folded, and if something is, rows below all of it are left
-    /// out.
-    pub(crate) fn of(fabric: &Fabric, keep: &BTreeSet<DeviceId>) -> Self {
+    /// out, unless a part of the fabric is asked for.
+    pub(crate) fn of(fabric: &Fabric, focus: &Focus) -> Self {
         let cabling = Cabling::of(fabric);
         let mut plan = Self { node_of: vec![None; fabric.devices().len()], ..Self::default() };
-        let folded = plan.switches(fabric, &cabling, keep);
-        plan.hosts(fabric, &cabling, keep, &folded);
-        plan.crop(keep);
-        plan.wires(fabric);
+        let folded = plan.switches(fabric, &cabling, focus);
+        plan.hosts(fabric, &cabling, focus, &folded);
+        if !focus.is_part() {
+            plan.crop(&focus.kept);
+        }
+        plan.wires(fabric, focus);
         plan.rows.retain(|row| !row.is_empty());
         for (at, row) in plan.rows.iter().enumerate() {
             for &unit in row {
@@ -119,9 +122,12 @@ impl Plan {
         self.nodes.push(Node { kind, name, devices, area: Area::default(), slot: 0.0, unit });
     }
 
-    pub(super) fn wires(&mut self, fabric: &Fabric) {
+    pub(super) fn wires(&mut self, fabric: &Fabric, focus: &Focus) {
         let mut between: BTreeMap<[usize; 2], Vec<CableId>> = BTreeMap::new();
         for (id, cable) in fabric.cables() {
+            if !focus.shows_cable(fabric, cable) {
+                continue;
+            }
             let nodes = cable.ends.map(|end| self.node_of[fabric.port(end.value).device.index()]);
             let [Some(a), Some(b)] = nodes else { continue };
             if a != b {

@@ -133,6 +133,8 @@ struct RowPart {
 pub struct Reported<'a> {
     /// The state of the fabric.
     pub state: &'a State,
+    /// Of which part of it; of all if none is given. The findings are those of [`Selection::retain`].
+    pub only: Option<&'a Selection>,
     /// What the rules found.
     pub report: &'a Report,
     /// The expectations that do not hold, as [`felting::walk::judge`] tells them.
@@ -149,14 +151,14 @@ pub struct Reported<'a> {
 /// the findings at their places, expectations with their walks, all sheets. Scripts are its own, and all of it
 /// can be read without them.
 pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
-    let Reported { state, report, failures, down, left_out, day } = *reported;
+    let Reported { state, only, report, failures, down, left_out, day } = *reported;
     let fabric = state.fabric();
     let checked = Checked { down, left_out, ..Checked::new(fabric, report) };
     let parts = DRAWINGS + Topic::ALL.len() + fabric.expectations().len();
     // The last is the page itself.
     progress.begin(Stage::Writing, parts + report.findings.len().min(FINDINGS_SHOWN) + 1);
-    let drawings = drawings(state, report, progress);
-    let (expectations, expectations_left) = expectations(state, failures, progress);
+    let drawings = drawings(state, only, report, progress);
+    let (expectations, expectations_left) = expectations(state, only, failures, progress);
     let page = Page {
         name: if fabric.name().is_empty() { "the fabric" } else { fabric.name() }.to_owned(),
         // The name stands above it already.
@@ -167,9 +169,12 @@ pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
             (true, Some(Severity::Hint)) => "hint",
             (true, None) => "holds",
         },
-        day: match down {
-            [] => format!("as of {day}"),
-            down => format!("as of {day}, with {}", down.join(" and ")),
+        day: {
+            let part = only.map(|only| format!(", of {} alone", only.words())).unwrap_or_default();
+            match down {
+                [] => format!("as of {day}{part}"),
+                down => format!("as of {day}, with {}{part}", down.join(" and ")),
+            }
         },
         inks: crate::inks(),
         style: include_str!("../templates/report.css"),
@@ -202,7 +207,7 @@ pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
             .collect(),
         expectations,
         expectations_left,
-        sheets: sheets(state, progress),
+        sheets: sheets(state, only, progress),
     };
     // Writing to a String cannot fail.
     let page = page.render().unwrap_or_default();
@@ -255,12 +260,17 @@ fn findings(
     shown.inspect(|_| progress.advance(1)).collect()
 }
 
-fn drawings(state: &State, report: &Report, progress: &Progress) -> Vec<(&'static str, Drawing)> {
+fn drawings(
+    state: &State,
+    only: Option<&Selection>,
+    report: &Report,
+    progress: &Progress,
+) -> Vec<(&'static str, Drawing)> {
     let all: [(_, &dyn Fn() -> _); DRAWINGS] = [
-        ("cabling", &|| crate::cabling(state)),
-        ("overlay", &|| crate::overlay(state)),
-        ("tenants", &|| crate::tenants(state)),
-        ("tree", &|| crate::tree(state, None)),
+        ("cabling", &|| crate::cabling(state, only)),
+        ("overlay", &|| crate::overlay(state, only)),
+        ("tenants", &|| crate::tenants(state, only)),
+        ("tree", &|| crate::tree(state, None, only)),
     ];
     let drawn = all.into_iter().filter_map(|(id, draw)| {
         let drawing = draw().ok().map(|drawing| (id, drawing.with_marks(report)));
@@ -331,6 +341,7 @@ fn failed(fabric: &Fabric, failure: &Failure) -> String {
 
 fn expectations(
     state: &State,
+    only: Option<&Selection>,
     failures: &[Failure],
     progress: &Progress,
 ) -> (Vec<ExpectationPart>, usize) {
@@ -340,8 +351,15 @@ fn expectations(
     let mut walker = Walker::new(state);
     let mut parts = Vec::new();
     let (mut walks, mut drawn, mut left) = (0, 0, 0);
+    let ends = |expectation: &Expectation| {
+        let mut ends = expectation.from.iter().chain(&expectation.to);
+        only.is_none_or(|only| ends.any(|end| has_end(state, only, end.value)))
+    };
     for (id, expectation) in fabric.expectations() {
         progress.advance(1);
+        if !ends(expectation) {
+            continue;
+        }
         let failure = failed_of.get(&id).copied();
         if failure.is_none() && parts.len() >= EXPECTATIONS_SHOWN {
             left += 1;
@@ -382,6 +400,23 @@ fn expectations(
     (parts, left)
 }
 
+/// Whether an end of what is expected is in a part of the fabric.
+fn has_end(state: &State, only: &Selection, end: Terminal) -> bool {
+    let fabric = state.fabric();
+    match end {
+        Terminal::Endpoint(endpoint, _) => {
+            only.has_device(state.host_of(endpoint))
+                || state.segments_of(endpoint).iter().any(|&segment| only.has_segment(segment))
+        }
+        Terminal::Gateway(presence, _) => {
+            let at = fabric.presence(presence);
+            only.has_device(at.switch) || only.has_segment(at.segment)
+        }
+        Terminal::Outside(outside, _) => only.has_vrf(fabric.outside(outside).vrf.value),
+        _ => false,
+    }
+}
+
 fn told(state: &State, walk: &Walk, lost: &str) -> String {
     let condition: Vec<String> =
         (!lost.is_empty()).then(|| format!("{lost} cut")).into_iter().collect();
@@ -392,16 +427,19 @@ fn told(state: &State, walk: &Walk, lost: &str) -> String {
 
 // ---- sheets
 
-fn sheets(state: &State, progress: &Progress) -> Vec<SheetPart> {
+fn sheets(state: &State, only: Option<&Selection>, progress: &Progress) -> Vec<SheetPart> {
     let fabric = state.fabric();
     let mut parts = Vec::new();
     for &(topic, id, about) in Topic::ALL {
         progress.advance(1);
         if topic.is_of_switches() {
-            parts.extend(of_each(state, topic, id, about));
+            parts.extend(of_each(state, only, topic, id, about));
             continue;
         }
-        if topic == Topic::FloodLists && fabric.presences().len() > PRESENCES_FLOODED {
+        if topic == Topic::FloodLists
+            && only.is_none()
+            && fabric.presences().len() > PRESENCES_FLOODED
+        {
             let note = format!(
                 "{about}: with {} segments on VTEPs not here; `felting sheet {id}` prints them",
                 fabric.presences().len()
@@ -415,7 +453,7 @@ fn sheets(state: &State, progress: &Progress) -> Vec<SheetPart> {
             });
             continue;
         }
-        let sheet = Sheet::of(topic, state, None, &Progress::default());
+        let sheet = Sheet::of(topic, state, only, &Progress::default());
         if sheet.rows.is_empty() {
             continue;
         }
@@ -455,7 +493,13 @@ fn titled(id: &str) -> String {
 }
 
 /// A sheet of one switch for each that has one, in fabrics that are not large.
-fn of_each(state: &State, topic: Topic, id: &'static str, about: &str) -> Option<SheetPart> {
+fn of_each(
+    state: &State,
+    only: Option<&Selection>,
+    topic: Topic,
+    id: &'static str,
+    about: &str,
+) -> Option<SheetPart> {
     let fabric = state.fabric();
     let routers: Vec<_> = fabric
         .routers()
@@ -463,6 +507,7 @@ fn of_each(state: &State, topic: Topic, id: &'static str, about: &str) -> Option
             topic == Topic::UnderlayRoutes || fabric.overlay_of(router.device).is_some()
         })
         .map(|(_, router)| router.device)
+        .filter(|&device| only.is_none_or(|only| only.has_device(device)))
         .collect();
     if routers.is_empty() {
         return None;

@@ -2,13 +2,14 @@
 
 use std::collections::BTreeMap;
 
-use felting::fabric::{DeviceId, SegmentId, VrfId};
+use felting::fabric::{DeviceId, Leak, SegmentId, Selection, VrfId};
 use felting::{Fabric, State};
 
 use super::cabling::{HEAD, MARGIN};
 use super::measure::{fitted, width};
+use super::part::Tenancy;
 use super::scene::{Area, Ink, Item, Point, Scene, Shape, Stroke, Text};
-use super::{Drawing, Nothing, titled};
+use super::{Drawing, Nothing, of_part, titled};
 
 const VRFS_SHOWN: usize = 14;
 const SEGMENTS_SHOWN: usize = 9;
@@ -22,25 +23,34 @@ const GAP: f64 = 18.0;
 /// Where the columns of a card begin.
 const COLUMNS: [f64; 4] = [12.0, 150.0, 300.0, 510.0];
 
-/// The VRFs with their segments, subnets, gateways and VNIs, the leaks between them, the ways out.
+/// The VRFs with their segments, subnets, gateways and VNIs, the leaks between them, the ways out. Of a part of the
+/// fabric: its VRFs and segments, and those on its switches.
 ///
 /// # Errors
 ///
 /// If there is neither a VRF nor a segment.
-pub fn tenants(state: &State) -> Result<Drawing, Nothing> {
+pub fn tenants(state: &State, only: Option<&Selection>) -> Result<Drawing, Nothing> {
     let fabric = state.fabric();
-    let mut segments: BTreeMap<Option<VrfId>, Vec<SegmentId>> = BTreeMap::new();
-    for (id, segment) in fabric.segments() {
-        segments.entry(segment.vrf.map(|vrf| vrf.value)).or_default().push(id);
-    }
-    if fabric.vrfs().len() == 0 && segments.is_empty() {
+    if fabric.vrfs().len() + fabric.segments().len() == 0 {
         return Err(Nothing::Tenants);
     }
-    let mut scene = titled(fabric, "tenants");
+    let part = Tenancy::of(fabric, only);
+    let mut segments: BTreeMap<Option<VrfId>, Vec<SegmentId>> = BTreeMap::new();
+    for (id, segment) in fabric.segments().filter(|(id, _)| part.shows_segment(*id)) {
+        segments.entry(segment.vrf.map(|vrf| vrf.value)).or_default().push(id);
+    }
+    let vrfs: Vec<VrfId> =
+        fabric.vrfs().map(|(id, _)| id).filter(|&id| part.shows_vrf(id)).collect();
+    if vrfs.is_empty() && segments.is_empty() {
+        return Err(Nothing::Part("VRF or segment"));
+    }
+    let mut scene = titled(fabric, &of_part("tenants", only));
     let mut y = HEAD + 4.0;
     let mut cards: BTreeMap<VrfId, Area> = BTreeMap::new();
-    let gutter = if fabric.leaks().len() > 0 { GUTTER } else { 0.0 };
-    let vrfs: Vec<VrfId> = fabric.vrfs().map(|(id, _)| id).collect();
+    let leaks_here = |(_, leak): (_, &Leak)| {
+        [leak.from.value, leak.to.value].iter().all(|&vrf| part.shows_vrf(vrf))
+    };
+    let gutter = if fabric.leaks().any(leaks_here) { GUTTER } else { 0.0 };
     for &id in vrfs.iter().take(VRFS_SHOWN) {
         let own = segments.remove(&Some(id)).unwrap_or_default();
         let area = card(&mut scene, state, Some(id), &own, Point::new(MARGIN + gutter, y));

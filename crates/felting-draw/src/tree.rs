@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use felting::behaviour::{Bridge, BridgeId, BridgePortId, Carrier, PortRole, Tree, TreeKind};
+use felting::fabric::Selection;
 use felting::value::VlanId;
 use felting::{Fabric, State};
 
@@ -17,12 +18,17 @@ const GAP: f64 = 160.0;
 /// As many bridges of one level are drawn.
 const LEVEL_SHOWN: usize = 12;
 
-/// The spanning tree of a VLAN, or the first that has links to decide over.
+/// The spanning tree of a VLAN, or the first that has links to decide over. Of a part of the fabric: its bridges, with
+/// those that they are linked to.
 ///
 /// # Errors
 ///
-/// If no switch bridges to another, or no tree is for the VLAN.
-pub fn tree(state: &State, vlan: Option<VlanId>) -> Result<Drawing, Nothing> {
+/// If no switch bridges to another, no tree is for the VLAN, or none of the part's bridges is in it.
+pub fn tree(
+    state: &State,
+    vlan: Option<VlanId>,
+    only: Option<&Selection>,
+) -> Result<Drawing, Nothing> {
     let fabric = state.fabric();
     let trees = state.trees();
     let links = |tree: &Tree| {
@@ -48,9 +54,19 @@ pub fn tree(state: &State, vlan: Option<VlanId>) -> Result<Drawing, Nothing> {
     }
     let found =
         wanted.into_iter().map(|tree| (tree, links(tree))).find(|(_, ports)| !ports.is_empty());
-    let Some((tree, ports)) = found else {
+    let Some((tree, mut ports)) = found else {
         return Err(vlan.map_or(Nothing::Tree, Nothing::TreeOf));
     };
+    if let Some(only) = only {
+        let asked = |port: BridgePortId| {
+            let devices = &trees.bridge(trees.port(port).bridge).devices;
+            devices.iter().any(|&device| only.has_device(device))
+        };
+        ports.retain(|&port| asked(port) || trees.neighbours(port).any(asked));
+        if ports.is_empty() {
+            return Err(Nothing::Part("bridge of this tree"));
+        }
+    }
     let of = match (&tree.kind, vlan) {
         (_, Some(vlan)) => format!("spanning tree of VLAN {vlan}"),
         (TreeKind::Instance { region, id }, None) => {
@@ -58,6 +74,10 @@ pub fn tree(state: &State, vlan: Option<VlanId>) -> Result<Drawing, Nothing> {
         }
         (TreeKind::Vlans(vlans), None) => format!("spanning tree of VLAN {vlans}"),
         (_, None) => "spanning tree".to_owned(),
+    };
+    let of = match only {
+        Some(only) => format!("{of}, around {}", only.words()),
+        None => of,
     };
     let mut scene = titled(fabric, &of);
     let levels = levels(state, tree, &ports);

@@ -1,13 +1,12 @@
 //! A walk on the cabling, with what the packet wears at each hop.
 
-use std::collections::BTreeSet;
-
 use felting::fabric::DeviceId;
 use felting::walk::{Content, End, Exit, Headers, Hop, Walk, Way, why};
 use felting::{Fabric, State};
 
 use super::cabling::{Cabled, HEAD, Lit, MARGIN};
 use super::measure::{fitted, width};
+use super::part::Focus;
 use super::scene::{Area, Ink, Item, Point, Scene, Shape, Stroke, Text};
 use super::{Drawing, Nothing, titled};
 
@@ -54,8 +53,7 @@ pub fn walk(state: &State, walk: &Walk) -> Result<Drawing, Nothing> {
             }
         }
     }
-    let keep: BTreeSet<DeviceId> = lit.devices.clone();
-    let cabled = Cabled::new(state, &keep);
+    let cabled = Cabled::new(state, &Focus::way(lit.devices.clone()));
     let ends = [walk.from, walk.to].map(|end| fabric.terminal_name(end));
     let arrives = if walk.arrives() { "reaches" } else { "does not reach" };
     let mut scene = titled(fabric, &format!("{} {arrives} {}", ends[0], ends[1]));

@@ -30,6 +30,7 @@ fn reports_and_pictures() {
         let (report, failures) =
             (fabric.check(), felting::walk::judge(&state, &Progress::default()));
         let reported = Reported {
+            only: None,
             state: &state,
             report: &report,
             failures: &failures,
@@ -42,7 +43,7 @@ fn reports_and_pictures() {
     }
     let (_, state) = demo("saltmarsh");
     let progress = Progress::default();
-    felting_draw::tenants(&state).unwrap().png(Theme::Light, 4.0, &progress);
+    felting_draw::tenants(&state, None).unwrap().png(Theme::Light, 4.0, &progress);
     done("picture", &progress, Stage::Drawing, None);
     assert!(progress.now().of > 1, "it is drawn in several bands");
 }

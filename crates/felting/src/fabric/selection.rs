@@ -2,7 +2,7 @@ use std::collections::BTreeSet;
 
 use super::condition::NotThere;
 use super::{Arenas, DeviceId, SegmentId, VrfId};
-use crate::diagnostic::nearest;
+use crate::diagnostic::{Finding, Report, nearest};
 use crate::source::Pattern;
 
 /// The part of a fabric that a question is about: switches and hosts, segments, VRFs.
@@ -18,6 +18,8 @@ use crate::source::Pattern;
 /// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Selection {
+    /// As it was asked for.
+    words: Vec<String>,
     devices: BTreeSet<DeviceId>,
     segments: BTreeSet<SegmentId>,
     vrfs: BTreeSet<VrfId>,
@@ -33,6 +35,7 @@ impl Selection {
     pub fn of(fabric: &Arenas, names: &[impl AsRef<str>]) -> Result<Self, NotThere> {
         let mut selection = Self::default();
         for name in names.iter().map(AsRef::as_ref) {
+            selection.words.push(name.to_owned());
             if !selection.add(fabric, name) {
                 let remedy = match nearest(name, fabric.parts().map(|(name, _)| name)) {
                     Some(nearest) => format!("did you mean {nearest}?"),
@@ -80,6 +83,34 @@ impl Selection {
             any = true;
         }
         any
+    }
+
+    /// Whether a name of a finding ([`Finding::about`](crate::diagnostic::Finding::about)) is of something in it; a
+    /// pair is if one of its sides is.
+    pub fn has_name(&self, fabric: &Arenas, name: &str) -> bool {
+        let device = fabric.find_device(name).is_some_and(|id| self.has_device(id));
+        let segment = fabric.find_segment(name).is_some_and(|id| self.has_segment(id));
+        let vrf = fabric.find_vrf(name).is_some_and(|id| self.has_vrf(id));
+        let pair = fabric.find_pair(name).is_some_and(|id| {
+            fabric.pair(id).sides.iter().any(|side| self.has_device(side.switch.value))
+        });
+        device || segment || vrf || pair
+    }
+
+    /// Leaves what is about something in it in a report, and returns how many findings it had beside.
+    pub fn retain(&self, fabric: &Arenas, report: &mut Report) -> usize {
+        let before = report.findings.len();
+        let about = |finding: &Finding| {
+            finding.about.iter().any(|name| self.has_name(fabric, name.as_str()))
+        };
+        report.findings.retain(about);
+        report.accepted.retain(|accepted| about(&accepted.finding));
+        before - report.findings.len()
+    }
+
+    /// What it was asked for by, as a list; empty for [`Selection::device`].
+    pub fn words(&self) -> String {
+        self.words.join(", ")
     }
 
     /// The switches and hosts, in the order of the fabric.
