@@ -23,7 +23,7 @@ fuzz_target!(|bytes: &[u8]| {
     files.insert("cables.csv", bytes);
     let fabric = Fabric::from_files(&files, "fabric.toml");
     for fault in fabric.faults() {
-        let _ = fabric.sources().location(fault.at);
+        let _ = fabric.sources().location(fault.at());
     }
     fabric.check();
 });

@@ -11,9 +11,9 @@ fuzz_target!(|bytes: &[u8]| {
     files.insert("fabric.toml", bytes);
     let fabric = Fabric::from_files(&files, "fabric.toml");
     for fault in fabric.faults() {
-        let _ = fabric.sources().location(fault.at);
+        let _ = fabric.sources().location(fault.at());
     }
     for finding in fabric.check().findings {
-        let _ = fabric.sources().location(finding.primary.span);
+        let _ = fabric.sources().location(finding.what.primary.span);
     }
 });

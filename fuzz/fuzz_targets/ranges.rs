@@ -17,6 +17,6 @@ fuzz_target!(|text: &str| {
     );
     let fabric = Fabric::from_text("ranges.toml", &file);
     for fault in fabric.faults() {
-        let _ = fabric.sources().location(fault.at);
+        let _ = fabric.sources().location(fault.at());
     }
 });

@@ -237,6 +237,10 @@ pub(crate) struct SheetOptions {
     /// The form of the table.
     #[arg(long, default_value = "table")]
     pub(crate) format: FormatWord,
+    /// CSV with every cell as it is: by default one that a spreadsheet would take for a formula (it begins with =, +, -
+    /// or @) begins with an apostrophe.
+    #[arg(long)]
+    pub(crate) raw: bool,
     #[command(flatten)]
     pub(crate) output: Output,
     #[command(flatten)]

@@ -19,10 +19,42 @@ const DEFAULT: &str = "fabric.toml";
 /// Standard input, by its name on the command line.
 const STDIN: &str = "-";
 
-/// The root file from standard input; what it includes is in the working folder.
+/// The root file from standard input or a pipe; what it includes is in the working folder.
 struct Piped {
     text: Vec<u8>,
+    /// What it is called in findings.
+    name: String,
     folder: Disk,
+}
+
+impl Piped {
+    fn read(what: &str, name: String, from: impl std::io::Read) -> Result<Self, String> {
+        let mut text = Vec::new();
+        // A byte more than a file may have is enough to tell that it is too large.
+        let all = from.take(MOST_BYTES + 1).read_to_end(&mut text);
+        all.map_err(|error| format!("{what} could not be read: {error}"))?;
+        Ok(Self { text, name, folder: Disk::new(".") })
+    }
+}
+
+/// Whether a file says what it holds once: a pipe, such as a shell makes of `<(...)`, or a device. Of a pipe with a
+/// name is said that it is waited for, as nobody may write into it.
+#[cfg(unix)]
+fn is_stream(file: &Path) -> bool {
+    use std::os::unix::fs::FileTypeExt as _;
+    let Ok(facts) = std::fs::metadata(file) else { return false };
+    let is_pipe = facts.file_type().is_fifo();
+    if is_pipe && !file.starts_with("/dev/fd") && !file.starts_with("/proc") {
+        let shown = file.display().to_string();
+        crate::output::note(&format!("waiting for what is written into the pipe {shown}"));
+    }
+    is_pipe || facts.file_type().is_char_device()
+}
+
+/// Pipes with a name are no files elsewhere.
+#[cfg(not(unix))]
+fn is_stream(_: &Path) -> bool {
+    false
 }
 
 impl Files for Piped {
@@ -45,7 +77,7 @@ impl Files for Piped {
     }
 
     fn display(&self, path: &str) -> String {
-        if path == STDIN { "<stdin>".to_owned() } else { self.folder.display(path) }
+        if path == STDIN { self.name.clone() } else { self.folder.display(path) }
     }
 }
 
@@ -63,11 +95,13 @@ pub(crate) fn read(file: &Path, with: &[PathBuf], bar: &Bar) -> Result<Fabric, S
     }
     let piped;
     let mut loader = if file == Path::new(STDIN) {
-        let mut text = Vec::new();
-        // A byte more than a file may have is enough to tell that it is too large.
-        let all = std::io::stdin().take(MOST_BYTES + 1).read_to_end(&mut text);
-        all.map_err(|error| format!("standard input could not be read: {error}"))?;
-        piped = Piped { text, folder: Disk::new(".") };
+        piped = Piped::read("standard input", "<stdin>".to_owned(), std::io::stdin())?;
+        Loader::files(&piped, STDIN)
+    } else if is_stream(file) {
+        let shown = file.display().to_string();
+        let opened = std::fs::File::open(file);
+        let opened = opened.map_err(|error| format!("{shown} could not be read: {error}"))?;
+        piped = Piped::read(&shown, shown.clone(), opened)?;
         Loader::files(&piped, STDIN)
     } else {
         Loader::path(file)

@@ -42,6 +42,9 @@ fn main() -> ExitCode {
         Ok(arguments) => arguments,
         Err(code) => return code,
     };
+    if let Err(message) = threads() {
+        return ExitCode::from(fail(&message));
+    }
     let screen = Screen::new(arguments.colour);
     let outcome = match arguments.command {
         Command::Check(options) => check::run(&options, &screen),
@@ -62,6 +65,21 @@ fn main() -> ExitCode {
         Command::Man { folder } => man::run(&folder, &screen),
     };
     ExitCode::from(outcome.unwrap_or_else(|message| fail(&message)))
+}
+
+/// Starts the threads that work is spread over; where the system allows no more, this one does it all.
+fn threads() -> Result<(), String> {
+    let all = || rayon::ThreadPoolBuilder::new();
+    // Threads for all can be asked for only once, so it is tried first whether there are some to be had.
+    let made = match all().build() {
+        Ok(_) => all().build_global(),
+        Err(_) => all().num_threads(1).use_current_thread().build_global(),
+    };
+    made.map_err(|error| {
+        format!(
+            "no thread can be started: {error}; allow this program more processes or more memory"
+        )
+    })
 }
 
 fn explain(word: Option<&str>, format: TextFormat, screen: &Screen) -> Outcome {

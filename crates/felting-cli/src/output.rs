@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, Once, PoisonError};
 
 use felting::Fabric;
+use felting::diagnostic::plain;
 use felting_view::Style;
 
 use crate::Outcome;
@@ -20,7 +21,8 @@ pub(crate) struct Screen {
 impl Screen {
     pub(crate) fn new(colour: Colour) -> Self {
         let terminal = std::io::stdout().is_terminal();
-        let colour = coloured(colour, terminal, std::env::var_os("NO_COLOR").as_deref());
+        let able = terminal && !is_dumb();
+        let colour = coloured(colour, able, std::env::var_os("NO_COLOR").as_deref());
         let width = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
         let width = width.or_else(|| terminal.then(terminal_width).flatten()).unwrap_or(120);
         Self { style: Style { colour, width: width.clamp(40, 400) }, terminal }
@@ -58,7 +60,7 @@ impl Screen {
     pub(crate) fn write(&self, to: &Answer<'_>, bytes: &[u8]) -> Outcome {
         let Some(path) = to.path else { return Ok(crate::CLEAN) };
         to.may_be_written(path)?;
-        let shown = path.display();
+        let shown = plain(&path.display().to_string()).into_owned();
         write_over(path, bytes).map_err(|error| {
             format!(
                 "{shown} could not be written: {error}; name a file in a folder that exists and can be written to"
@@ -105,6 +107,11 @@ pub(crate) fn print_bytes(bytes: &[u8]) -> Outcome {
         }
         _ => Ok(crate::CLEAN),
     }
+}
+
+/// Whether the terminal takes nothing but text (`TERM=dumb`).
+pub(crate) fn is_dumb() -> bool {
+    std::env::var_os("TERM").is_some_and(|term| term == "dumb")
 }
 
 /// Whether to use colours: as told, else on a terminal unless `NO_COLOR` is set and not empty.
@@ -207,7 +214,7 @@ impl<'a> Answer<'a> {
     /// Whether nothing is destroyed that should not be: no file that was read for the answer, and none that is named
     /// as something else.
     fn may_be_written(&self, path: &Path) -> Result<(), String> {
-        let shown = path.display();
+        let shown = plain(&path.display().to_string()).into_owned();
         let extension = path.extension().and_then(|extension| extension.to_str()).unwrap_or("");
         let is = |known: &str| known.eq_ignore_ascii_case(extension);
         let fits = self.form.extensions().iter().any(|known| is(known));
@@ -222,7 +229,7 @@ impl<'a> Answer<'a> {
         }
         let Ok(place) = std::fs::canonicalize(path) else { return Ok(()) };
         let sources = self.fabrics.iter().flat_map(|fabric| fabric.sources().iter());
-        let read = sources.map(|(_, source)| PathBuf::from(&source.name));
+        let read = sources.filter_map(|(_, source)| source.path().map(Path::to_owned));
         let mut read = read.chain(self.read.iter().cloned());
         match read.any(|read| std::fs::canonicalize(read).is_ok_and(|read| read == place)) {
             true => Err(format!("{shown} was read for this answer; name another file for it")),
@@ -270,7 +277,7 @@ fn beside(path: &Path) -> std::io::Result<tempfile::NamedTempFile> {
 /// there kept; what is no regular file, such as a device or a pipe, is written straight through.
 fn write_over(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
     let _whole = uninterrupted();
-    let place = followed(path);
+    let place = felting::source::followed(path);
     let there = std::fs::metadata(&place).ok();
     if there.as_ref().is_some_and(|there| !there.is_file() && !there.is_dir()) {
         return std::fs::OpenOptions::new().write(true).open(&place)?.write_all(bytes);
@@ -282,17 +289,6 @@ fn write_over(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
     }
     beside.persist(&place).map_err(|error| error.error)?;
     Ok(())
-}
-
-/// Where a link leads in the end, whether anything is there yet or not; of what is no link, itself.
-fn followed(path: &Path) -> PathBuf {
-    let mut place = path.to_owned();
-    // As many links in a row as systems follow.
-    for _ in 0..40 {
-        let Ok(target) = std::fs::read_link(&place) else { break };
-        place = place.parent().unwrap_or(Path::new("")).join(target);
-    }
-    place
 }
 
 /// Writes a new file whole or not at all, and never over another.
@@ -333,9 +329,16 @@ pub(crate) fn write_folder<'a>(
     Ok(())
 }
 
+/// Says something beside the answer.
+pub(crate) fn note(message: &str) {
+    let _ = writeln!(std::io::stderr(), "{}", plain(message));
+}
+
 /// Says why the command was wrong, and returns its exit code.
 pub(crate) fn fail(message: &str) -> u8 {
-    let _ = writeln!(std::io::stderr(), "error: {message}");
+    // A name from the command line or a file may hold anything.
+    let lines: Vec<_> = message.lines().map(plain).collect();
+    let _ = writeln!(std::io::stderr(), "error: {}", lines.join("\n"));
     crate::UNREADABLE
 }
 

@@ -6,6 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
+use crate::output::is_dumb;
 use felting::progress::{Now, Progress};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
@@ -23,10 +24,12 @@ pub(crate) struct Bar {
 impl Bar {
     pub(crate) fn new() -> Self {
         let (progress, over) = (Arc::new(Progress::default()), Arc::new(AtomicBool::new(false)));
-        let shows = std::io::stderr().is_terminal().then(|| {
+        let shows = (std::io::stderr().is_terminal() && !is_dumb()).then(|| {
             let (progress, over) = (Arc::clone(&progress), Arc::clone(&over));
-            std::thread::spawn(move || show(&progress, &over))
+            // Where no thread can be started nothing is shown.
+            std::thread::Builder::new().spawn(move || show(&progress, &over)).ok()
         });
+        let shows = shows.flatten();
         Self { progress, over, shows }
     }
 

@@ -37,9 +37,13 @@ pub(crate) fn run(options: &SheetOptions, screen: &Screen) -> Outcome {
         let before = input::read(&input.file, &[], &bar)?;
         sheet = made(&before, &Condition::default())?.changes_to(&sheet);
     }
+    let format = match options.raw {
+        true => Format::CsvRaw,
+        false => options.format.into(),
+    };
     let page = match options.layout.quiet {
         true => format!("{}\n", sheet.title),
-        false => sheet.render(options.format.into(), screen.style(), progress),
+        false => sheet.render(format, screen.style(), progress),
     };
     drop(bar);
     let form = match options.format {
@@ -89,6 +93,11 @@ fn refuse(options: &SheetOptions, topic: Topic) -> Result<(), String> {
     }
     if options.layout.width.is_some() && options.format != FormatWord::Table {
         return Err("--width is for --format table; the others have no lines to fit".to_owned());
+    }
+    if options.raw && options.format != FormatWord::Csv {
+        return Err(
+            "--raw is for --format csv: nothing calculates the cells of the others".to_owned()
+        );
     }
     if options.layout.quiet && Format::from(options.format) != Format::Table {
         return Err("--quiet is for --format table; what the others say is for programs".to_owned());

@@ -134,30 +134,30 @@ const HOSTILE: &str = r#"
 [fabric]
 name = "<script>outcome.hurt = 1</script>"
 
-[[hardware]]
-name = "</style><script>outcome.hurt = 2</script>"
-ports = "p[1-4] 25G"
-
 [[switch]]
 name = "kelp-[a-b]"
-hardware = "</style><script>outcome.hurt = 2</script>"
+ports = "p[1-4] 25G"
+software = "</style><script>outcome.hurt = 2</script>"
+position = "' onmouseover='outcome.hurt = 6"
 rack = "\"><img src=x onerror='outcome.hurt = 3'>"
 
 [[cabling.runs]]
 run = "kelp-a p1 -- kelp-b p1"
 label = "]]></title><script>outcome.hurt = 4</script>"
 
-[[vrf]]
-name = "</text><script>outcome.hurt = 5</script>"
+[[tree]]
 on = "kelp-*"
+mode = "mstp"
+region = "</text><script>outcome.hurt = 5</script>"
 
 [[segment]]
-name = "' onmouseover='outcome.hurt = 6"
+name = "tides"
 vlan = 310
 on = "kelp-*"
 
 [[accept]]
 rule = "segment-unused"
+on = "tides"
 reason = "</script><script>outcome.hurt = 7</script>"
 "#;
 

@@ -6,6 +6,9 @@ use felting::diagnostic::Rule;
 use felting::rules;
 use felting::source::FaultKind;
 use serde::Serialize;
+use unicode_width::UnicodeWidthStr as _;
+
+use crate::json_text;
 
 /// What a word of somebody who wants to know about rules means.
 enum Asked {
@@ -86,15 +89,15 @@ pub fn explain_json(word: Option<&str>) -> Result<String, String> {
         mended: None,
     };
     let text = match asked {
-        Asked::Rule(one) => serde_json::to_string_pretty(&rule(one)),
-        Asked::Fault(kind) => serde_json::to_string_pretty(&fault(kind)),
+        Asked::Rule(one) => json_text::pretty(&rule(one)),
+        Asked::Fault(kind) => json_text::pretty(&fault(kind)),
         Asked::Several(rules, kinds) => {
             let rows: Vec<RuleRow> =
                 rules.into_iter().map(rule).chain(kinds.into_iter().map(fault)).collect();
-            serde_json::to_string_pretty(&rows)
+            json_text::pretty(&rows)
         }
     };
-    Ok(text.expect("strings always serialise") + "\n")
+    Ok(text + "\n")
 }
 
 #[derive(Serialize)]
@@ -165,7 +168,7 @@ pub(crate) fn wrap(text: &str, width: usize) -> String {
     let mut wrapped = String::new();
     let mut column = 0;
     for word in text.split_whitespace() {
-        if column > 0 && column + 1 + word.chars().count() > width {
+        if column > 0 && column + 1 + word.width() > width {
             wrapped.push('\n');
             column = 0;
         } else if column > 0 {
@@ -173,7 +176,7 @@ pub(crate) fn wrap(text: &str, width: usize) -> String {
             column += 1;
         }
         wrapped.push_str(word);
-        column += word.chars().count();
+        column += word.width();
     }
     wrapped
 }

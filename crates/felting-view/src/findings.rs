@@ -1,12 +1,13 @@
 //! Findings for people, with excerpts of the fabric file.
 
+use std::borrow::Cow;
 use std::fmt::Write as _;
 use std::ops::Range;
 
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Element, Group, Level, Origin, Renderer, Snippet};
 use felting::Fabric;
-use felting::diagnostic::{FileId, Finding, Label, Report, Severity, Span};
+use felting::diagnostic::{FileId, Finding, Label, Report, Severity, Span, is_hostile};
 use felting::progress::{Progress, Stage};
 use felting::source::Fault;
 use rayon::prelude::*;
@@ -327,7 +328,7 @@ impl<'a> Drawer<'a> {
                 label.span.start as usize - start..label.span.end as usize - start;
             kind.span(span).label(label.text.as_str())
         });
-        Snippet::source(lines)
+        Snippet::source(harmless(lines))
             .line_start(first + 1)
             .path(source.name.as_str())
             .annotations(annotations)
@@ -338,4 +339,22 @@ impl<'a> Drawer<'a> {
     fn line_of(&self, span: Span) -> usize {
         self.fabric.sources().file(span.file).line_of(span.start)
     }
+}
+
+/// Lines of a file as they may be shown: in the place of a hostile character stand as many question marks as it has
+/// bytes, so that places in them stay what they are.
+fn harmless(lines: &str) -> Cow<'_, str> {
+    let hostile =
+        |character: char| is_hostile(character) && !matches!(character, '\n' | '\t' | '\r');
+    if !lines.chars().any(hostile) {
+        return Cow::Borrowed(lines);
+    }
+    let mut page = String::with_capacity(lines.len());
+    for character in lines.chars() {
+        match hostile(character) {
+            true => page.extend(std::iter::repeat_n('?', character.len_utf8())),
+            false => page.push(character),
+        }
+    }
+    Cow::Owned(page)
 }

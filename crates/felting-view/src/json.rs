@@ -5,7 +5,7 @@ use felting::diagnostic::{Finding, Label, Severity, Span};
 use felting::progress::{Progress, Stage};
 use serde::Serialize;
 
-use crate::{Checked, Gone};
+use crate::{Checked, Gone, json_text};
 
 /// Counts up when a field changes its meaning or goes away; new fields don't change it.
 const VERSION: u32 = 1;
@@ -97,10 +97,10 @@ struct AcceptedRow<'a> {
 pub fn findings_json(all: &[Checked<'_>], progress: &Progress) -> String {
     let mut pages: Vec<Page<'_>> = all.iter().map(|one| page(one, progress)).collect();
     let text = match pages.len() {
-        1 => serde_json::to_string_pretty(&pages.remove(0)),
-        _ => serde_json::to_string_pretty(&Pages { version: VERSION, fabrics: pages }),
+        1 => json_text::pretty(&pages.remove(0)),
+        _ => json_text::pretty(&Pages { version: VERSION, fabrics: pages }),
     };
-    text.expect("strings and numbers always serialise") + "\n"
+    text + "\n"
 }
 
 fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {

@@ -9,6 +9,7 @@ mod baseline;
 mod explain;
 mod findings;
 mod json;
+mod json_text;
 mod junit;
 mod named;
 mod sarif;

@@ -3,9 +3,11 @@
 use std::fmt::Write as _;
 
 use felting::Fabric;
-use felting::diagnostic::Span;
+use felting::diagnostic::{Span, plain};
 use felting::fabric::Named;
 use serde::Serialize;
+
+use crate::json_text;
 
 /// So many mentions are told in a text.
 const MENTIONS_SHOWN: usize = 24;
@@ -72,7 +74,7 @@ pub fn named_json(fabric: &Fabric, name: &str) -> Result<String, String> {
     });
     let mentions = fabric.mentions(name).into_iter().map(place).collect();
     let page = Page { version: 1, asked: name, things: things.collect(), mentions };
-    Ok(serde_json::to_string_pretty(&page).expect("strings and numbers always serialise") + "\n")
+    Ok(json_text::pretty(&page) + "\n")
 }
 
 #[derive(Serialize)]
@@ -123,7 +125,9 @@ fn found(fabric: &Fabric, name: &str) -> Result<Vec<Named>, String> {
 fn line(fabric: &Fabric, span: Span) -> String {
     let source = fabric.sources().file(span.file);
     let text = source.text();
-    let start = text[..span.start as usize].rfind('\n').map_or(0, |at| at + 1);
-    let end = text[start..].find('\n').map_or(text.len(), |at| start + at);
-    text[start..end].trim().chars().take(90).collect()
+    // Of a file that has changed since there is no line to show.
+    let before = text.get(..span.start as usize).unwrap_or_default();
+    let start = before.rfind('\n').map_or(0, |at| at + 1);
+    let line: String = text[start..].lines().next().unwrap_or_default().chars().take(90).collect();
+    plain(line.trim()).into_owned()
 }

@@ -8,7 +8,7 @@ use felting::progress::{Progress, Stage};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde::Serialize;
 
-use crate::{Checked, Since};
+use crate::{Checked, Since, json_text};
 
 const SCHEMA: &str =
     "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
@@ -25,7 +25,7 @@ struct Log<'a> {
 #[serde(rename_all = "camelCase")]
 struct Run<'a> {
     tool: Tool,
-    invocations: [Invocation; 1],
+    invocations: [Invocation<'a>; 1],
     /// Columns are counted in characters (SARIF section 3.14.17).
     column_kind: &'static str,
     results: Vec<ResultRow<'a>>,
@@ -66,8 +66,27 @@ struct Message {
 
 #[derive(Serialize)]
 #[serde(rename_all = "camelCase")]
-struct Invocation {
+struct Invocation<'a> {
     execution_successful: bool,
+    /// The rules that the files switch off.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    rule_configuration_overrides: Vec<Override<'a>>,
+}
+
+#[derive(Serialize)]
+struct Override<'a> {
+    configuration: Enabled,
+    descriptor: Descriptor<'a>,
+}
+
+#[derive(Serialize)]
+struct Enabled {
+    enabled: bool,
+}
+
+#[derive(Serialize)]
+struct Descriptor<'a> {
+    id: &'a str,
 }
 
 #[derive(Serialize)]
@@ -140,8 +159,7 @@ struct Snippet<'a> {
 pub fn findings_sarif(all: &[Checked<'_>], progress: &Progress) -> String {
     let runs = all.iter().map(|one| run(one, progress)).collect();
     let log = Log { schema: SCHEMA, version: "2.1.0", runs };
-    let mut text =
-        serde_json::to_string_pretty(&log).expect("strings and numbers always serialise");
+    let mut text = json_text::pretty(&log);
     text.push('\n');
     text
 }
@@ -184,9 +202,16 @@ fn run<'a>(checked: &Checked<'a>, progress: &Progress) -> Run<'a> {
         results.push(result(fabric, &accepted.finding, &mut rules, vec![suppression]));
     }
     let driver = Driver { name: "felting", version: env!("CARGO_PKG_VERSION"), rules: rules.rows };
+    let off = report.rules_off.iter().map(|id| Override {
+        configuration: Enabled { enabled: false },
+        descriptor: Descriptor { id },
+    });
     Run {
         tool: Tool { driver },
-        invocations: [Invocation { execution_successful: fabric.is_complete() }],
+        invocations: [Invocation {
+            execution_successful: fabric.is_complete(),
+            rule_configuration_overrides: off.collect(),
+        }],
         column_kind: "unicodeCodePoints",
         results,
     }

@@ -50,6 +50,7 @@ use unicode_width::UnicodeWidthStr;
 
 use crate::Style;
 use crate::explain::wrap;
+use crate::json_text;
 
 /// A sheet as its file has it.
 struct Record {
@@ -206,7 +207,7 @@ impl Cell {
         for (index, text) in texts.iter().enumerate() {
             let text = if index + 1 < texts.len() { format!("{text},") } else { text.clone() };
             match lines.last_mut() {
-                Some(line) if line.chars().count() + 1 + text.chars().count() <= width => {
+                Some(line) if line.width() + 1 + text.width() <= width => {
                     line.push(' ');
                     line.push_str(&text);
                 }
@@ -369,8 +370,11 @@ pub struct Sheet {
 pub enum Format {
     /// For a terminal.
     Table,
-    /// Comma-separated values, with the keys in the first row (RFC 4180).
+    /// Comma-separated values, with the keys in the first row (RFC 4180). A cell that a spreadsheet would take for a
+    /// formula begins with an apostrophe.
     Csv,
+    /// The same with every cell as it is.
+    CsvRaw,
     /// JSON: an object with the rows as objects.
     Json,
     /// A Markdown table.
@@ -403,7 +407,8 @@ impl Sheet {
         progress.begin(Stage::Writing, self.rows.len());
         match format {
             Format::Table => self.table(style, progress),
-            Format::Csv => self.csv(progress),
+            Format::Csv => self.csv(defused, progress),
+            Format::CsvRaw => self.csv(|text| text, progress),
             Format::Json => self.json(progress),
             Format::Markdown => self.markdown(progress),
         }
@@ -437,7 +442,7 @@ impl Sheet {
                 column.set_constraint(ColumnConstraint::Absolute(Width::Fixed(all)));
             }
             let rendered = table.trim_fmt();
-            let wide = rendered.lines().map(|line| line.chars().count()).max().unwrap_or(0);
+            let wide = rendered.lines().map(UnicodeWidthStr::width).max().unwrap_or(0);
             let (header, body) = rendered.split_once('\n').unwrap_or_default();
             let mut text = String::with_capacity(rendered.len());
             for (line, tone) in body.split('\n').zip(&tones) {
@@ -489,8 +494,7 @@ impl Sheet {
     fn fitting(&self, width: usize) -> (Vec<usize>, Vec<usize>, Vec<&str>) {
         let mut widths: Vec<usize> = (0..self.columns.len())
             .map(|index| {
-                let cells =
-                    self.rows.iter().map(|row| row.cells[index].shown(", ").chars().count());
+                let cells = self.rows.iter().map(|row| row.cells[index].shown(", ").width());
                 let widest = cells.max().unwrap_or(0);
                 match self.columns[index].room {
                     Room::Lines(most) => widest.min(most),
@@ -502,7 +506,7 @@ impl Sheet {
         let mut shown: Vec<usize> =
             (0..self.columns.len()).filter(|&index| widths[index] > 0).collect();
         let taken = |shown: &[usize], widths: &[usize]| -> usize {
-            shown.iter().map(|&i| widths[i].max(self.columns[i].title.chars().count()) + 2).sum()
+            shown.iter().map(|&i| widths[i].max(self.columns[i].title.width()) + 2).sum()
         };
         let mut left_out = Vec::new();
         while taken(&shown, &widths) > width {
@@ -525,14 +529,14 @@ impl Sheet {
         (shown, widths, left_out)
     }
 
-    fn csv(&self, progress: &Progress) -> String {
+    fn csv(&self, written: fn(String) -> String, progress: &Progress) -> String {
         let mut writer = csv::Writer::from_writer(Vec::new());
         writer
             .write_record(self.columns.iter().map(|column| column.key.as_bytes()))
             .expect("writing to memory does not fail");
         for row in &self.rows {
             writer
-                .write_record(row.cells.iter().map(|cell| cell.shown(" ")))
+                .write_record(row.cells.iter().map(|cell| written(cell.shown(" "))))
                 .expect("writing to memory does not fail");
             progress.advance(1);
         }
@@ -542,24 +546,41 @@ impl Sheet {
 
     fn json(&self, progress: &Progress) -> String {
         let page = Page { version: 1, sheet: self.topic, rows: Rows { sheet: self, progress } };
-        let mut text =
-            serde_json::to_string_pretty(&page).expect("strings and numbers always serialise");
-        text.push('\n');
-        text
+        json_text::pretty(&page) + "\n"
     }
 
     fn markdown(&self, progress: &Progress) -> String {
         let line = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
-        let mut page = format!("## {}\n\n", self.title);
-        page += &line(self.columns.iter().map(|column| column.title.to_string()).collect());
+        let mut page = format!("## {}\n\n", in_markdown(&self.title));
+        page += &line(self.columns.iter().map(|column| in_markdown(&column.title)).collect());
         page += &line(vec!["---".to_owned(); self.columns.len()]);
         for row in &self.rows {
-            page +=
-                &line(row.cells.iter().map(|cell| cell.shown(", ").replace('|', "\\|")).collect());
+            page += &line(row.cells.iter().map(|cell| in_markdown(&cell.shown(", "))).collect());
             progress.advance(1);
         }
         page
     }
+}
+
+/// A cell that a spreadsheet would take for a formula as the text that it is.
+fn defused(text: String) -> String {
+    match text.starts_with(['=', '+', '-', '@']) && text != "-" {
+        true => format!("'{text}"),
+        false => text,
+    }
+}
+
+/// A text in a cell of a Markdown table: neither markup, HTML nor a link, whatever is written in it.
+fn in_markdown(text: &str) -> String {
+    let mut page = String::with_capacity(text.len());
+    for character in text.chars() {
+        // The last three would make links by themselves: addresses of the web begin with ://, those of mail have an @.
+        if "\\`*_{}[]<>()#|~&!".contains(character) {
+            page.push('\\');
+        }
+        page.push(character);
+    }
+    page.replace("://", ":\\/\\/").replace("www.", "www\\.").replace('@', "\\@")
 }
 
 /// A sheet as JSON.

@@ -2,6 +2,7 @@
 //! every layer can say what it finds.
 
 mod nearest;
+mod plain;
 mod report;
 mod span;
 
@@ -9,6 +10,7 @@ use std::fmt;
 
 pub(crate) use nearest::MOST_NAME;
 pub use nearest::{nearest, some_of};
+pub use plain::{is_hostile, plain};
 pub use report::{Accepted, Finding, Report, Rule, Verdict};
 pub use span::{At, FileId, Location, Place, Source, Sources, Span};
 
@@ -75,10 +77,18 @@ impl Diagnostic {
         remedy: impl Into<String>,
     ) -> Self {
         Self {
-            message: message.into(),
-            primary: Label { span: at, text: label.into() },
+            message: in_line(message.into()),
+            primary: Label { span: at, text: in_line(label.into()) },
             related: Vec::new(),
-            remedy: remedy.into(),
+            remedy: in_line(remedy.into()),
         }
+    }
+}
+
+/// A text that is shown in a line.
+fn in_line(text: String) -> String {
+    match plain(&text) {
+        std::borrow::Cow::Owned(plain) => plain,
+        std::borrow::Cow::Borrowed(_) => text,
     }
 }

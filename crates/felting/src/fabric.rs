@@ -29,6 +29,7 @@ mod plant;
 mod routing;
 mod selection;
 mod terminal;
+mod written;
 
 use std::fmt;
 use std::net::IpAddr;
@@ -63,6 +64,7 @@ pub use routing::{
 };
 pub use selection::Selection;
 pub use terminal::{NoTerminal, Terminal};
+use written::Written;
 
 typed_id! { /** A kind of switch. */ pub HardwareId, "hardware" }
 typed_id! { /** A switch or a host. */ pub DeviceId, "device" }
@@ -153,7 +155,8 @@ pub struct Arenas {
     pub(crate) name: SmolStr,
     pub(crate) sources: Sources,
     pub(crate) faults: Vec<Fault>,
-    pub(crate) severities: FxHashMap<SmolStr, Option<Severity>>,
+    /// What the files say of how bad it is what rules find, and where.
+    pub(crate) severities: FxHashMap<SmolStr, At<Option<Severity>>>,
     pub(crate) hardware: IdVec<HardwareId, Hardware>,
     pub(crate) devices: IdVec<DeviceId, Device>,
     pub(crate) device_names: FxHashMap<SmolStr, DeviceId>,
@@ -191,10 +194,18 @@ pub struct Arenas {
     pub(crate) interfaces: IdVec<InterfaceId, Interface>,
     /// The interface at the other end of each, as it is cabled.
     pub(crate) interface_far: IdVec<InterfaceId, Option<InterfaceId>>,
+    /// The interfaces that have each address.
+    pub(crate) addressed: FxHashMap<IpAddr, SmallVec<[InterfaceId; 1]>>,
     pub(crate) sessions: IdVec<SessionId, Session>,
+    /// The end that answers each end of a session, whatever is wrong with either.
+    pub(crate) twins: IdVec<SessionId, Option<SessionId>>,
+    /// A number for each end of a session: those of one number pass routes on alike.
+    pub(crate) session_kinds: IdVec<SessionId, u32>,
     pub(crate) overlays: IdVec<OverlayId, Overlay>,
     pub(crate) policies: IdVec<PolicyId, Policy>,
     pub(crate) static_routes: Vec<StaticRoute>,
+    /// Those of the underlay, by what they are for.
+    pub(crate) written: Written,
     /// The segments that have each subnet on some switch.
     pub(crate) subnets: FxHashMap<IpPrefix, SmallVec<[SegmentId; 1]>>,
     /// The lengths of all subnets, the longest first.
@@ -203,6 +214,8 @@ pub struct Arenas {
     pub(crate) leaks: IdVec<LeakId, Leak>,
     pub(crate) outsides: IdVec<OutsideId, Outside>,
     pub(crate) sites: IdVec<SiteId, Site>,
+    /// The first site that each switch is in.
+    pub(crate) site_of: FxHashMap<DeviceId, SiteId>,
     pub(crate) wans: IdVec<WanId, Wan>,
     pub(crate) endpoints: IdVec<EndpointId, Endpoint>,
     pub(crate) endpoint_names: FxHashMap<SmolStr, EndpointId>,
@@ -392,6 +405,25 @@ impl Arenas {
     /// of the pair.
     pub fn interface_far(&self, interface: InterfaceId) -> Option<InterfaceId> {
         self.interface_far[interface]
+    }
+
+    /// The interfaces that have an address, in order.
+    pub(crate) fn interfaces_with(&self, address: IpAddr) -> &[InterfaceId] {
+        self.addressed.get(&address).map_or(&[], SmallVec::as_slice)
+    }
+
+    /// Whether an address is one of a router's own: of a loopback, its VTEP, or an interface.
+    pub fn has_address(&self, router: RouterId, address: IpAddr) -> bool {
+        let made = &self.routers[router];
+        made.loopbacks.iter().any(|loopback| loopback.address() == address)
+            || self.vtep_of(made.device).is_some_and(|vtep| vtep.value == address)
+            || self.interfaces_with(address).iter().any(|&id| made.interfaces.contains(id))
+    }
+
+    /// The end that answers an end of a session: at the peer, towards this switch, over a link that at the other end of
+    /// the link. Whether their settings agree is another question.
+    pub fn twin(&self, session: SessionId) -> Option<SessionId> {
+        self.twins[session]
     }
 
     /// The routed interface on a port for frames with a tag, or without one.

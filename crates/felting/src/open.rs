@@ -182,6 +182,8 @@ impl Layer<'_> {
         let Self::Path(path) = self else { return (None, String::new()) };
         let inside = path.join(ROOT);
         let path = if inside.is_file() { &inside } else { path };
+        // What a link leads to is read as what it is: its includes are beside it.
+        let path = &source::followed(path);
         let folder = path.parent().unwrap_or(Path::new(""));
         let name = path.file_name().and_then(|name| name.to_str()).map(str::to_owned);
         // A path without a last part is a folder, and a name that is not UTF-8 cannot be shown.

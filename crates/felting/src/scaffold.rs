@@ -400,7 +400,7 @@ impl Scaffold {
         if self.places() == 1 {
             writeln!(
                 page,
-                "\n[[accept]]\nrule = \"segment-single-vtep\"\nreason = \"one pair so far; \
+                "\n[[accept]]\nrule = \"segment-single-vtep\"\non = \"net-*\"\nreason = \"one pair so far; \
                  the VNIs are for those to come\""
             )?;
         }

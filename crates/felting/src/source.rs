@@ -21,9 +21,9 @@ mod statements;
 
 pub(crate) use fault::Faults;
 pub use fault::{Fault, FaultKind};
-pub use files::{Disk, FileError, Files, MOST_BYTES, Memory};
+pub use files::{Disk, FileError, Files, MOST_BYTES, Memory, followed};
 pub(crate) use fits::Many;
-pub(crate) use keys::{Deviation, Layers, Statement};
+pub(crate) use keys::{Deviation, Layers, Level, Statement};
 pub(crate) use load::{Layer, load};
 pub(crate) use range::{Pattern, RangeFault, expand, glob_matches};
 pub(crate) use read::{inner, shorten};

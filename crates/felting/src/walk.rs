@@ -10,6 +10,7 @@
 //! - a [`Walker`] keeps what many walks of one fabric share.
 
 mod act;
+mod alike;
 mod arrival;
 mod asked;
 mod bridge;
@@ -33,6 +34,7 @@ mod why;
 
 pub use asked::{Choice, NoWalk, Options};
 pub use expect::{Failure, Lost, Unmet, judge};
+pub(crate) use explain::Among;
 pub use headers::{Content, Destination, Frame, Headers, Outer, Packet, TAG};
 pub use path::{Act, Bridging, End, Exit, Hop, Known, Resolved, Station, Stop, Table, Way};
 pub use reach::{Reach, reach};

@@ -198,7 +198,9 @@ fn findings_are_accepted_by_name_until_their_day() {
         let ids: Vec<_> = report.findings.iter().map(|finding| finding.rule.id).collect();
         (ids, report.accepted.len())
     };
-    assert_eq!(accept(""), (vec![], 1));
+    assert_eq!(accept("on = \"gauge-1\"\n"), (vec![], 1));
+    assert_eq!(accept(""), (vec!["accept-unbounded"], 1));
+    assert_eq!(accept("on = \"*\"\n"), (vec!["accept-unbounded"], 1));
     assert_eq!(accept("on = \"gauge-*\"\nuntil = 2027-01-31\n"), (vec![], 1));
     assert_eq!(accept("until = 2027-01-30\n"), (vec!["uplink-single-nic", "accept-expired"], 0));
     assert_eq!(accept("on = \"hull-*\"\n"), (vec!["uplink-single-nic", "accept-unmatched"], 0));

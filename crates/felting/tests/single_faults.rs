@@ -224,7 +224,7 @@ fn multihomed() -> String {
     let rule = felting::rules::find("es-core-isolation-missing").unwrap();
     // A second segment, so that the VLANs of the legs can differ.
     rule.mended().replace("tagged = \"310\"", "tagged = \"310-311\"")
-        + "[[accept]]\nrule = \"uplink-vlan-surplus\"\nreason = \"the second segment is there for its VLAN\"\n"
+        + "[[accept]]\nrule = \"uplink-vlan-surplus\"\non = \"kelp-*\"\nreason = \"the second segment is there for its VLAN\"\n"
         + "[[segment]]\nname = \"tides-store\"\nnumber = 311\nvlan = 311\nvni = 23311\non = \"kelp-*\"\n"
 }
 

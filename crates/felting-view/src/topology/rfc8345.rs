@@ -13,6 +13,8 @@ use felting::value::Family;
 use felting::{Fabric, State};
 use serde::{Serialize, Serializer};
 
+use crate::json_text;
+
 /// The topology as RFC 8345 has it, in the JSON of RFC 7951: the cabling, on it the underlay with the links
 /// whose routers are neighbours, on that the overlay with the EVPN sessions that are up.
 pub fn topology_rfc8345(state: &State, progress: &Progress) -> String {
@@ -22,7 +24,7 @@ pub fn topology_rfc8345(state: &State, progress: &Progress) -> String {
     progress.begin(Stage::Writing, network.iter().map(|one| one.node.len() + one.link.len()).sum());
     let network = network.iter().map(|one| one.told(progress)).collect();
     let page = Page { networks: Networks { network } };
-    let mut text = serde_json::to_string_pretty(&page).expect("strings always serialise");
+    let mut text = json_text::pretty(&page);
     text.push('\n');
     text
 }

@@ -6,6 +6,7 @@ use felting::walk::{Answer, Asker, End, Exit, Headers, Hop, Resolution, Way, why
 use serde::Serialize;
 
 use super::{Drawer, Walked, same_way};
+use crate::json_text;
 
 /// Counts up when a field changes its meaning or goes away; new fields don't change it.
 const VERSION: u32 = 1;
@@ -150,7 +151,7 @@ pub fn walk_json(walked: &Walked<'_>) -> String {
         there: hops(&drawer, &walk.there, walk.size),
         back: walk.back.as_ref().map(|back| hops(&drawer, back, walk.size)),
     };
-    let mut text = serde_json::to_string_pretty(&page).expect("names and numbers have a JSON form");
+    let mut text = json_text::pretty(&page);
     text.push('\n');
     text
 }

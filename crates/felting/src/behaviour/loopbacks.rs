@@ -4,7 +4,7 @@ use smallvec::SmallVec;
 
 use super::bgp::Heard;
 use super::cause::Causes;
-use super::session::{Outcomes, SessionFault, claim, is_internal, judge, sessions_of};
+use super::session::{Outcomes, SessionFault, claim, is_internal, judge};
 use super::underlay::Underlay;
 use crate::fabric::{Fabric, RouterId, Session, SessionId};
 use crate::value::SessionOver;
@@ -16,12 +16,8 @@ pub(super) fn over_loopbacks(
     mut outcomes: Outcomes,
     causes: &mut Causes,
 ) -> Outcomes {
-    for (id, session) in fabric.sessions().filter(|(_, s)| s.over == SessionOver::Loopbacks) {
-        let twin = sessions_of(fabric, session.peer).find(|&twin| {
-            let twin = fabric.session(twin);
-            twin.peer == session.device && twin.over == SessionOver::Loopbacks
-        });
-        outcomes[id] = judge(fabric, id, twin, causes);
+    for (id, _) in fabric.sessions().filter(|(_, s)| s.over == SessionOver::Loopbacks) {
+        outcomes[id] = judge(fabric, id, fabric.twin(id), causes);
     }
     let mut heard = Heard::default();
     let ids: Vec<SessionId> = fabric.sessions.ids().collect();
@@ -90,12 +86,14 @@ fn unreachable(
 /// Over how many links the nearest way leads. Paths are short, so the search starts at both ends'
 /// nearest neighbours.
 fn hops(fabric: &Fabric, underlay: &Underlay, from: RouterId, to: RouterId) -> Option<u16> {
-    let near = underlay.neighbours(fabric, from);
-    if near.contains(&to) {
+    if underlay.link_to(fabric, from, to).is_some() {
         return Some(1);
     }
-    let far = underlay.neighbours(fabric, to);
-    if near.iter().any(|router| far.contains(router)) {
+    // From the end with fewer links: a spine has one to each leaf.
+    let links = |router: RouterId| fabric.router(router).interfaces.len();
+    let (from, to) = if links(from) <= links(to) { (from, to) } else { (to, from) };
+    let near = underlay.neighbours(fabric, from);
+    if near.iter().any(|&router| underlay.link_to(fabric, router, to).is_some()) {
         return Some(2);
     }
     let mut seen = rustc_hash::FxHashSet::from_iter([from]);

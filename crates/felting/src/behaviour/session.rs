@@ -116,19 +116,9 @@ pub(super) fn over_links(
         if !adjacency.is_some_and(Adjacency::carries_packets) {
             continue;
         }
-        let far = fabric.interface_far(near);
-        let twin =
-            sessions_of(fabric, session.peer).find(|&twin| fabric.session(twin).interface == far);
-        outcomes[id] = judge(fabric, id, twin, causes);
+        outcomes[id] = judge(fabric, id, fabric.twin(id), causes);
     }
     outcomes
-}
-
-pub(super) fn sessions_of(
-    fabric: &Fabric,
-    device: DeviceId,
-) -> impl Iterator<Item = SessionId> + '_ {
-    fabric.router_of(device).into_iter().flat_map(|router| router.sessions.iter())
 }
 
 pub(super) fn claim(
@@ -222,14 +212,7 @@ fn opens(fabric: &Fabric, from: &Session, to: &Session) -> bool {
         return false;
     };
     let has = |device: DeviceId, address: std::net::IpAddr| {
-        fabric.router_of(device).is_some_and(|router| {
-            let loopback = router.loopbacks.iter().any(|l| l.address() == address);
-            loopback
-                || fabric.vtep_of(device).is_some_and(|vtep| vtep.value == address)
-                || router.interfaces.iter().any(|id| {
-                    fabric.interface(id).addresses.iter().any(|own| own.address() == address)
-                })
-        })
+        fabric.device(device).router.is_some_and(|router| fabric.has_address(router, address))
     };
     source.value == expected.value && has(from.device, source.value) && has(to.device, target.value)
 }

@@ -29,7 +29,7 @@ pub(crate) use paths::{Next, Step, Towards};
 pub use wan::WrongTag;
 
 use super::bgp::{Bgp, Heard};
-use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, StaticRoute, WanId};
+use crate::fabric::{Fabric, InterfaceId, RouterId, Via, WanId};
 use crate::id::{IdVec, typed_id};
 use crate::value::{Advertised, Family, IpPrefix};
 
@@ -124,6 +124,17 @@ pub enum NoRoute {
     Circle(RouterId, IpPrefix),
 }
 
+/// By what its static routes tell a router from others.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+enum WrittenAs {
+    /// It has none.
+    Nothing,
+    /// Those of one number have the same, which lead them alike.
+    Alike(u32),
+    /// It may be led otherwise than any other.
+    Alone(RouterId),
+}
+
 impl Underlay {
     /// The pairs of interfaces that face each other, with what became of each.
     pub fn adjacencies(&self) -> impl ExactSizeIterator<Item = (AdjacencyId, &Adjacency)> {
@@ -192,13 +203,45 @@ impl Underlay {
 
     /// As [`views`](Self::views), with the routes that BGP brings.
     pub(super) fn views_with(&self, fabric: &Fabric, bgp: &Bgp) -> IdVec<RouterId, u32> {
-        let written: rustc_hash::FxHashSet<DeviceId> =
-            fabric.static_routes.iter().map(|route| route.device).collect();
         let diverts = self.diverts(fabric);
+        let written = self.written_alike(fabric);
         self.numbered(fabric, |id| {
-            let alone = diverts || written.contains(&fabric.router(id).device);
-            (bgp.class_of(id), alone.then_some(id))
+            let written = match diverts {
+                true => WrittenAs::Alone(id),
+                false => written.get(&id).copied().unwrap_or(WrittenAs::Nothing),
+            };
+            (bgp.class_of(id), written)
         })
+    }
+
+    /// Which routers have the same static routes, all by addresses that none of these has a link to: what these lead to
+    /// follows from what the routers are told. Any other that has some is alone.
+    fn written_alike(&self, fabric: &Fabric) -> FxHashMap<RouterId, WrittenAs> {
+        let mut lists: FxHashMap<RouterId, Option<Vec<(IpPrefix, IpAddr)>>> = FxHashMap::default();
+        for route in fabric.static_routes.iter().filter(|route| route.vrf.is_none()) {
+            let Some(router) = fabric.device(route.device).router else { continue };
+            let list = lists.entry(router).or_insert_with(|| Some(Vec::new()));
+            let by = match route.via.value {
+                Via::Address(via) => Some(via),
+                _ => None,
+            };
+            let far = by.filter(|&via| {
+                !fabric.has_address(router, via) && self.connected(fabric, router, via).is_none()
+            });
+            match (far, &mut *list) {
+                (Some(via), Some(list)) => list.push((route.to.value, via)),
+                _ => *list = None,
+            }
+        }
+        let mut known: FxHashMap<Vec<(IpPrefix, IpAddr)>, u32> = FxHashMap::default();
+        let number = |(router, list): (RouterId, Option<Vec<(IpPrefix, IpAddr)>>)| {
+            let alike = list.map(|list| {
+                let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
+                WrittenAs::Alike(*known.entry(list).or_insert(next))
+            });
+            (router, alike.unwrap_or(WrittenAs::Alone(router)))
+        };
+        lists.into_iter().map(number).collect()
     }
 
     /// Numbers for what routers are led to by what nothing tells apart: those of one number reach an address or don't,
@@ -234,11 +277,10 @@ impl Underlay {
         fabric: &Fabric,
         address: IpAddr,
     ) -> Option<Vec<(SmallVec<[u32; 4]>, RouterId)>> {
-        let written = |route: &StaticRoute| route.vrf.is_none() && route.to.contains(address);
-        if fabric.static_routes.iter().any(written) {
+        let host = IpPrefix::host(address);
+        if fabric.written.for_address(host).next().is_some() {
             return None;
         }
-        let host = IpPrefix::host(address);
         let lengths = self.lengths.iter().filter(|&&length| length <= host.length());
         let prefixes = lengths.map(|&length| host.shortened(length));
         let mut marks: FxHashMap<RouterId, SmallVec<[u32; 4]>> = FxHashMap::default();
@@ -264,25 +306,17 @@ impl Underlay {
         Some(found)
     }
 
-    pub(crate) fn owns(fabric: &Fabric, router: RouterId, address: IpAddr) -> bool {
-        let router = &fabric.routers[router];
-        router.loopbacks.iter().any(|loopback| loopback.address() == address)
-            || fabric.vtep_of(router.device).is_some_and(|vtep| vtep.value == address)
-            || router
-                .interfaces
-                .iter()
-                .any(|id| fabric.interface(id).addresses.iter().any(|own| own.address() == address))
-    }
-
     /// The neighbour on a link that has an address.
     fn connected(&self, fabric: &Fabric, router: RouterId, address: IpAddr) -> Option<RouterId> {
-        fabric.routers[router].interfaces.iter().find_map(|id| {
+        let own = fabric.routers[router].interfaces;
+        let at = |&far: &InterfaceId| {
             let adjacency =
-                self.adjacency_of(id).filter(|adjacency| adjacency.carries_packets())?;
-            let far = if adjacency.near == id { adjacency.far } else { adjacency.near };
-            let there = fabric.interface(far).addresses.iter().any(|a| a.address() == address);
-            fabric.devices[fabric.interface(far).device].router.filter(|_| there)
-        })
+                self.adjacency_of(far).filter(|adjacency| adjacency.carries_packets())?;
+            let near = adjacency.other(far);
+            own.contains(near).then_some((near, far))
+        };
+        let (_, far) = fabric.interfaces_with(address).iter().filter_map(at).min()?;
+        fabric.devices[fabric.interface(far).device].router
     }
 
     /// The most specific advertised prefix that holds an address and that a router hears of.
@@ -305,28 +339,37 @@ impl Underlay {
     }
 
     /// The interface of a router whose link leads to another.
-    fn link_to(&self, fabric: &Fabric, router: RouterId, to: RouterId) -> Option<InterfaceId> {
-        fabric.routers[router].interfaces.iter().find(|&id| {
-            let adjacency = self.adjacency_of(id).filter(|adjacency| adjacency.carries_packets());
-            adjacency.is_some_and(|adjacency| {
-                fabric.devices[fabric.interface(adjacency.other(id)).device].router == Some(to)
-            })
-        })
+    pub(crate) fn link_to(
+        &self,
+        fabric: &Fabric,
+        router: RouterId,
+        to: RouterId,
+    ) -> Option<InterfaceId> {
+        let of = |router: RouterId| fabric.routers[router].interfaces;
+        // The one of the two is asked that has fewer links: a spine has one to each leaf.
+        let (asked, other) =
+            if of(router).len() <= of(to).len() { (router, to) } else { (to, router) };
+        let links = of(asked).iter().filter_map(|id| {
+            let adjacency =
+                self.adjacency_of(id).filter(|adjacency| adjacency.carries_packets())?;
+            let far = adjacency.other(id);
+            of(other).contains(far).then_some(if asked == router { id } else { far })
+        });
+        links.min()
     }
 
-    /// The routers on links that carry packets.
+    /// The routers on links that carry packets, each once.
     pub(crate) fn neighbours(&self, fabric: &Fabric, router: RouterId) -> SmallVec<[RouterId; 8]> {
         let mut found = SmallVec::new();
         for id in fabric.routers[router].interfaces.iter() {
             let Some(adjacency) = self.adjacency_of(id) else { continue };
-            let far = if adjacency.near == id { adjacency.far } else { adjacency.near };
-            if let Some(next) = fabric.devices[fabric.interface(far).device].router
-                && adjacency.carries_packets()
-                && !found.contains(&next)
-            {
-                found.push(next);
+            let far = adjacency.other(id);
+            if adjacency.carries_packets() {
+                found.extend(fabric.devices[fabric.interface(far).device].router);
             }
         }
+        found.sort_unstable();
+        found.dedup();
         found
     }
 }

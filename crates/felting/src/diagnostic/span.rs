@@ -1,8 +1,9 @@
 use std::hash::{Hash as _, Hasher as _};
 use std::ops::Deref;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
+use super::plain::plain;
 use crate::id::{Id, IdVec, typed_id};
 
 typed_id! {
@@ -107,7 +108,7 @@ enum Text {
 
 impl Source {
     /// A file as it was read. Its text is kept unless it can be had again from disk.
-    pub(crate) fn new(name: String, text: &str, on_disk: Option<PathBuf>) -> Self {
+    pub(crate) fn new(name: &str, text: &str, on_disk: Option<PathBuf>) -> Self {
         let breaks = text.match_indices('\n').map(|(at, _)| at + 1);
         let lines =
             std::iter::once(0).chain(breaks).map(|at| u32::try_from(at).unwrap_or(u32::MAX));
@@ -121,7 +122,16 @@ impl Source {
             },
             None => Text::Kept(text.into()),
         };
+        let name = plain(name).into_owned();
         Self { name, text, lines, strides: OnceLock::new() }
+    }
+
+    /// Where it was read, if it is a file on disk.
+    pub fn path(&self) -> Option<&Path> {
+        match &self.text {
+            Text::Kept(_) => None,
+            Text::OnDisk { path, .. } => Some(path),
+        }
     }
 
     /// How many characters stand between two bytes; none if the file has changed since.

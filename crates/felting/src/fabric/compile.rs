@@ -11,6 +11,7 @@ mod ethernet_segments;
 mod evis;
 mod hardware;
 mod lags;
+mod look_ups;
 mod made;
 mod outsides;
 mod pairs;
@@ -51,9 +52,7 @@ pub(crate) fn compile(
         ..Arenas::default()
     };
     let faults_in = &mut faults;
-    let levels =
-        document.severities.iter().filter(|(name, _)| accepts::is_rule(name, rules, faults_in));
-    fabric.severities = levels.map(|(rule, level)| (rule.value.clone(), *level)).collect();
+    fabric.severities = accepts::severities(document, rules, faults_in);
     let kinds = hardware::hardware(document, &mut fabric, faults_in);
     let hosts = devices::devices(document, &kinds, &mut fabric, faults_in);
     progress.advance(1);
@@ -112,6 +111,7 @@ pub(crate) fn compile(
     for (device, settings) in trees {
         fabric.devices[device].tree = Some(fabric.tree_settings.push(settings));
     }
+    look_ups::find(&mut fabric);
     ethernet_segments::join(&mut fabric);
     pairs::groups(&mut fabric, &mut faults, &sides.unmade);
     endpoints::expectations(document, &vrfs, &mut fabric, &mut faults);

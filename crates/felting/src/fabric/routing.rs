@@ -204,7 +204,7 @@ impl Policy {
 }
 
 /// A policy as a session names it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum PolicyName {
     /// The one that lets everything through.

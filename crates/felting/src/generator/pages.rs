@@ -293,6 +293,7 @@ fn root(plan: &Plan<'_>, page: &mut Page<'_>) {
             "accept",
             &[
                 ("rule", quoted("segment-single-vtep")),
+                ("on", quoted("net-*")),
                 ("reason", quoted("one pair so far; the VNIs are for those to come")),
             ],
         );

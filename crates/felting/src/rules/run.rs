@@ -14,7 +14,7 @@ use crate::behaviour::State;
 use crate::diagnostic::{Finding, Report, Rule, Severity};
 use crate::fabric::{Condition, Fabric};
 use crate::progress::{Progress, Stage};
-use crate::walk::{Failure, Unmet, judge};
+use crate::walk::{Among, Failure, Unmet, judge};
 
 /// The rules about trouble that no other explains: they run when the others have.
 const LAST: &[&str] = &["session-unreachable", "underlay-vtep-unreachable", "overlay-vtep-unheard"];
@@ -69,7 +69,7 @@ impl Terms {
     /// What the fabric says of a rule's severity, if it says anything: another, or off.
     #[allow(clippy::option_option, reason = "off is not the same as unsaid")]
     fn severity(self, fabric: &Fabric, rule: &str) -> Option<Option<Severity>> {
-        if self.ignores_severities { None } else { fabric.severities.get(rule).copied() }
+        if self.ignores_severities { None } else { fabric.severities.get(rule).map(|at| at.value) }
     }
 }
 
@@ -153,9 +153,12 @@ fn check(state: &State, failures: &[Failure], terms: Terms, progress: &Progress)
     report.accepted.extend(failed.report.accepted);
     matched.extend(failed.matched);
     // These rules look at the acceptances themselves, so they run when those have been applied.
-    if !terms.ignores_accepts {
-        report.findings.extend(run(checks().filter(of_accept).collect(), &matched, &[]));
-    }
+    let holds = |check: &&'static Check| match check.rule.id {
+        "accept-family-off" => !terms.ignores_severities,
+        _ => !terms.ignores_accepts,
+    };
+    let of_files = checks().filter(of_accept).filter(holds).collect();
+    report.findings.extend(run(of_files, &matched, &[]));
     let by_place = |finding: &Finding| (finding.what.primary.span.order(), finding.rule.id);
     report.findings.sort_by_key(by_place);
     report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));
@@ -207,14 +210,17 @@ fn expected(
         None => rule.severity,
     };
     let fixed = of_fabric.is_some();
-    for failure in failures {
-        let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
-        let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
-        let walk = failure.walk.as_ref();
-        let place = walk.and_then(|walk| match failure.unmet {
-            Unmet::Reached => walk.let_through_at(state, &all),
-            _ => walk.explained_at(fabric, &all, &failure.lost),
-        });
+    let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
+    let among = Among::new(report.findings.iter().chain(accepted));
+    let places = failures.par_iter().map(|failure| {
+        let walk = failure.walk.as_ref()?;
+        match failure.unmet {
+            Unmet::Reached => walk.let_through_at(state, &among),
+            _ => walk.explained_at(fabric, &among, &failure.lost),
+        }
+    });
+    let places: Vec<Option<usize>> = places.collect();
+    for (failure, place) in failures.iter().zip(places) {
         match place.and_then(|place| report.findings.get_mut(place)) {
             Some(finding) => expect::explain(fabric, failure, severity, finding),
             None => {

@@ -27,7 +27,7 @@ pub(super) static RULES: &[&Check] = &[
 
 /// The site of a switch.
 pub(super) fn site_of(fabric: &Fabric, device: DeviceId) -> Option<SiteId> {
-    fabric.sites().find(|(_, site)| site.on.binary_search(&device).is_ok()).map(|(id, _)| id)
+    fabric.site_of.get(&device).copied()
 }
 
 /// Whom a route is for: the loopbacks and VTEPs of other sites that are in its prefix, else the first address of that.

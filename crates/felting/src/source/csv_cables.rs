@@ -7,7 +7,7 @@ use smol_str::SmolStr;
 use super::fault::FaultKind;
 use super::read::{Cx, MOST_TEXT};
 use super::runs::{Run, RunEnd};
-use crate::diagnostic::{At, Span, nearest};
+use crate::diagnostic::{At, Span, nearest, plain};
 
 const NEEDED: [&str; 4] = ["near", "near_port", "far", "far_port"];
 const OPTIONAL: [&str; 3] = ["medium", "length", "label"];
@@ -74,6 +74,19 @@ fn columns(cx: &mut Cx<'_>, header: &[At<SmolStr>]) -> Option<Columns> {
         let message = format!("a cable list has no column `{}`", cell.value);
         cx.faults.add(FaultKind::UnknownKey, cell.span, message, "not a known column", remedy);
     }
+    let mut seen: Vec<&At<SmolStr>> = Vec::new();
+    for cell in header.iter().filter(|cell| known.contains(&cell.value.as_str())) {
+        match seen.iter().find(|first| first.value == cell.value) {
+            Some(first) => {
+                let message = format!("the cable list has two columns `{}`", cell.value);
+                let remedy = "take one of them out, or rename it";
+                cx.faults
+                    .add(FaultKind::Syntax, cell.span, message, "named again", remedy)
+                    .related(first.span, "named first");
+            }
+            None => seen.push(cell),
+        }
+    }
     let place = |name: &str| header.iter().position(|cell| cell.value == name);
     let places = Columns(std::array::from_fn(|index| place(known[index])));
     let missing: Vec<_> = NEEDED.into_iter().filter(|name| place(name).is_none()).collect();
@@ -84,7 +97,10 @@ fn columns(cx: &mut Cx<'_>, header: &[At<SmolStr>]) -> Option<Columns> {
             at,
             format!("the cable list lacks the column {}", missing.join(", ")),
             format!("expected {}", NEEDED.join(",")),
-            "name the columns in the first row",
+            match header.iter().any(|cell| cell.value.contains(';') || cell.value.contains("\\t")) {
+                true => "separate the columns by commas, not by semicolons or tabs",
+                false => "name the columns in the first row",
+            },
         );
         return None;
     }
@@ -142,6 +158,10 @@ fn parsed<T: std::str::FromStr<Err: std::fmt::Display>>(
 fn cells(cx: &mut Cx<'_>, start: usize) -> Vec<At<SmolStr>> {
     let bytes = cx.text.as_bytes();
     let mut at = start;
+    // Spreadsheets begin UTF-8 with a byte order mark.
+    if at == 0 && bytes.starts_with("\u{feff}".as_bytes()) {
+        at = "\u{feff}".len();
+    }
     // The reader's position may stand before the line break of the record before.
     while matches!(bytes.get(at), Some(b'\n' | b'\r')) {
         at += 1;
@@ -151,8 +171,19 @@ fn cells(cx: &mut Cx<'_>, start: usize) -> Vec<At<SmolStr>> {
         let quoted = bytes.get(at) == Some(&b'"');
         let range = if quoted { quoted_cell(bytes, at) } else { plain_cell(bytes, at) };
         at = range.end + usize::from(quoted);
+        let after = at;
         while !matches!(bytes.get(at), None | Some(b',' | b'\n' | b'\r')) {
             at += 1;
+        }
+        if quoted && !cx.text.get(after..at).unwrap_or_default().trim().is_empty() {
+            let place = cx.span(after..at);
+            cx.faults.add(
+                FaultKind::Syntax,
+                place,
+                "a cell of the cable list goes on after its closing quote",
+                "expected a comma or the end of the row",
+                "put the quotes around the whole cell, and write a quote inside it twice",
+            );
         }
         let text = cx.text.get(range.clone()).unwrap_or_default();
         let from = range.start + (text.len() - text.trim_start().len());
@@ -170,8 +201,11 @@ fn cells(cx: &mut Cx<'_>, start: usize) -> Vec<At<SmolStr>> {
             }
             text => text,
         };
-        let value =
-            if quoted { SmolStr::new(text.replace("\"\"", "\"")) } else { SmolStr::new(text) };
+        let value = if quoted {
+            SmolStr::new(plain(&text.replace("\"\"", "\"")))
+        } else {
+            SmolStr::new(plain(text))
+        };
         cells.push(At::new(value, cx.span(from..from + text.len())));
         match bytes.get(at) {
             Some(b',') => at += 1,

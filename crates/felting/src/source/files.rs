@@ -1,7 +1,7 @@
 use std::collections::BTreeMap;
 use std::fmt;
 use std::io::Read as _;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// The most bytes that one file may have: 64 MiB, about the text of 200,000 hosts with their LAGs.
 pub const MOST_BYTES: u64 = 64 << 20;
@@ -15,6 +15,11 @@ pub trait Files: Sync {
 
     /// The paths of all files below a folder (`""` is the root file's own), in any order.
     fn list(&self, folder: &str) -> Result<Vec<String>, FileError>;
+
+    /// The links to folders below a folder that lead out of the root file's: what is behind them is not listed.
+    fn leaving(&self, _folder: &str) -> Vec<String> {
+        Vec::new()
+    }
 
     /// Where on disk a file can be read again, so that its text need not be kept in memory for the day a
     /// finding shows a line of it.
@@ -68,6 +73,17 @@ impl From<std::io::Error> for FileError {
     }
 }
 
+/// Where a link leads in the end, whether anything is there or not; of what is no link, itself.
+pub fn followed(path: &Path) -> PathBuf {
+    let mut place = path.to_owned();
+    // As many links in a row as systems follow.
+    for _ in 0..40 {
+        let Ok(target) = std::fs::read_link(&place) else { break };
+        place = place.parent().unwrap_or(Path::new("")).join(target);
+    }
+    place
+}
+
 /// The files of a folder on disk.
 #[derive(Clone, Debug)]
 pub struct Disk {
@@ -92,20 +108,58 @@ impl Disk {
     }
 }
 
+impl Disk {
+    /// The files below a folder, and the links to folders that lead out of the root file's.
+    fn below(&self, folder: &str) -> Result<(Vec<String>, Vec<String>), FileError> {
+        let (mut found, mut leaving) = (Vec::new(), Vec::new());
+        // Each folder with its real place and those that it is in, by which a link in circles is known.
+        let mut folders = vec![(folder.to_owned(), Vec::new())];
+        while let Some((folder, mut within)) = folders.pop() {
+            let place = self.resolve(&folder)?;
+            let real = place.canonicalize()?;
+            if within.contains(&real) {
+                continue;
+            }
+            within.push(real);
+            for entry in std::fs::read_dir(place)? {
+                let entry = entry?;
+                // A name that is not UTF-8 cannot be matched by a pattern written in the file.
+                let Ok(name) = entry.file_name().into_string() else { continue };
+                let path = if folder.is_empty() { name } else { format!("{folder}/{name}") };
+                let kind = entry.file_type()?;
+                let is_folder = match kind.is_symlink() {
+                    true => std::fs::metadata(entry.path()).is_ok_and(|facts| facts.is_dir()),
+                    false => kind.is_dir(),
+                };
+                match (is_folder, kind.is_symlink()) {
+                    (false, _) => found.push(path),
+                    (true, true) if self.resolve(&path).is_err() => leaving.push(path),
+                    (true, _) => folders.push((path, within.clone())),
+                }
+            }
+        }
+        Ok((found, leaving))
+    }
+}
+
 impl Files for Disk {
     fn read(&self, path: &str) -> Result<Vec<u8>, FileError> {
         let full = self.resolve(path)?;
-        let file = std::fs::File::open(&full)?;
-        let facts = file.metadata()?;
+        // Before it is opened: a pipe that nobody writes into would be waited for.
+        let facts = std::fs::metadata(&full)?;
         if facts.is_dir() {
             return Err(FileError::Folder);
         }
-        if facts.is_file() && facts.len() > MOST_BYTES {
+        if !facts.is_file() {
+            return Err(FileError::Refused("it is a pipe, a device or a socket".to_owned()));
+        }
+        if facts.len() > MOST_BYTES {
             return Err(FileError::TooLarge(facts.len()));
         }
+        let file = std::fs::File::open(&full)?;
         let mut bytes =
             Vec::with_capacity(usize::try_from(facts.len().min(MOST_BYTES)).unwrap_or(0));
-        // What is no plain file may go on for ever, whatever length it tells.
+        // Some files go on for ever, whatever length they tell.
         file.take(MOST_BYTES + 1).read_to_end(&mut bytes)?;
         match bytes.len() as u64 {
             read if read > MOST_BYTES => Err(FileError::TooLarge(facts.len().max(read))),
@@ -119,24 +173,11 @@ impl Files for Disk {
     }
 
     fn list(&self, folder: &str) -> Result<Vec<String>, FileError> {
-        let mut found = Vec::new();
-        let mut folders = vec![folder.to_owned()];
-        while let Some(folder) = folders.pop() {
-            for entry in std::fs::read_dir(self.resolve(&folder)?)? {
-                let entry = entry?;
-                // A name that is not UTF-8 cannot be matched by a pattern written in the file.
-                let Ok(name) = entry.file_name().into_string() else { continue };
-                let path = if folder.is_empty() { name } else { format!("{folder}/{name}") };
-                let kind = entry.file_type()?;
-                // Links to folders are not followed: they could lead in circles.
-                if kind.is_dir() {
-                    folders.push(path);
-                } else {
-                    found.push(path);
-                }
-            }
-        }
-        Ok(found)
+        Ok(self.below(folder)?.0)
+    }
+
+    fn leaving(&self, folder: &str) -> Vec<String> {
+        self.below(folder).map(|(_, leaving)| leaving).unwrap_or_default()
     }
 
     fn display(&self, path: &str) -> String {

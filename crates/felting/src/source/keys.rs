@@ -14,14 +14,15 @@ use super::fits::as_json;
 #[cfg(feature = "schema")]
 use super::read::Read;
 use super::read::{Cx, Node};
-use crate::diagnostic::{At, Span};
+use crate::diagnostic::{At, Severity, Span};
 
 /// One key of a table, as documented.
 pub(crate) struct KeyDef {
     pub(crate) name: &'static str,
     #[cfg(feature = "schema")]
     pub(crate) doc: &'static str,
-    /// `identity`: says which thing the statement makes, so it must stand and cannot deviate.
+    /// `identity`, or `name` where that is the name of one thing: says which thing the statement makes, so it must stand
+    /// and cannot deviate.
     pub(crate) identity: bool,
     #[cfg(feature = "schema")]
     pub(crate) what: fn() -> String,
@@ -75,6 +76,30 @@ macro_rules! accessor {
 }
 pub(crate) use accessor;
 
+/// The value of a key; the name of one thing is held to what names are made of.
+macro_rules! value_of {
+    ($cx:ident, $key:ident, $node:ident, name) => {
+        $cx.name($key, $node)
+    };
+    ($cx:ident, $key:ident, $node:ident $(, identity)?) => {
+        $cx.value($key, $node)
+    };
+}
+pub(crate) use value_of;
+
+/// The schema of a key.
+#[cfg(feature = "schema")]
+macro_rules! schema_of {
+    ($type:ty, name) => {
+        $crate::source::read::name_schema
+    };
+    ($type:ty $(, identity)?) => {
+        <$type as Read>::schema
+    };
+}
+#[cfg(feature = "schema")]
+pub(crate) use schema_of;
+
 /// Defines tables: their keys, the struct that holds them, the accessor by layers, the builder.
 macro_rules! keys {
     ($($(#[doc = $doc:literal])+ $table:ident($keys:ident, $builder:ident) $(is $place:literal)? {
@@ -100,7 +125,7 @@ macro_rules! keys {
                 #[cfg(feature = "schema")]
                 what: <$type as Read>::what,
                 #[cfg(feature = "schema")]
-                schema: <$type as Read>::schema,
+                schema: $crate::source::keys::schema_of!($type $(, $identity)?),
                 #[cfg(feature = "schema")]
                 default: &[$(|| $crate::source::fits::Fits::<$type>::value(
                     <$type as $crate::source::literal::Literal<_>>::of($default),
@@ -109,7 +134,9 @@ macro_rules! keys {
 
             fn read_key(&mut self, cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> bool {
                 match key {
-                    $(stringify!($key) => self.$key = cx.value(key, node),)+
+                    $(stringify!($key) => {
+                        self.$key = $crate::source::keys::value_of!(cx, key, node $(, $identity)?);
+                    })+
                     _ => return false,
                 }
                 true
@@ -215,7 +242,7 @@ macro_rules! statements {
         #[derive(Debug, Default)]
         pub(crate) struct Document {
             pub(crate) name: Option<At<SmolStr>>,
-            pub(crate) severities: Vec<(At<SmolStr>, Option<Severity>)>,
+            pub(crate) severities: Vec<$crate::source::keys::Level>,
             pub(crate) runs: Vec<Run>,
             $(pub(crate) $field: Vec<Statement<$keys>>,)+
         }
@@ -288,6 +315,18 @@ macro_rules! nested {
     };
 }
 pub(crate) use nested;
+
+/// What a file says of how bad it is what a rule finds.
+#[derive(Debug)]
+pub(crate) struct Level {
+    pub(crate) rule: At<SmolStr>,
+    /// None if the rule is off.
+    pub(crate) severity: Option<Severity>,
+    /// 0 for the fabric itself, counting up for variants.
+    pub(crate) layer: usize,
+    /// Whether the root file of its layer says so, which no included one overrules.
+    pub(crate) is_of_root: bool,
+}
 
 /// What is written for a key that has a default.
 #[derive(Debug)]

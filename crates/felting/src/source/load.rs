@@ -13,7 +13,7 @@ use super::csv_cables;
 use super::fault::{FaultKind, Faults};
 use super::files::{FileError, Files, MOST_BYTES};
 use super::fits::Many;
-use super::keys::only_keys;
+use super::keys::{Level, only_keys};
 use super::range::glob_matches;
 #[cfg(feature = "schema")]
 use super::read::Read;
@@ -187,14 +187,16 @@ impl Part {
         let mut faults = Faults::default();
         let Some(text) = text(files, asked, layer.bytes, &shown, file, &mut faults) else {
             let (document, includes) = (Document::default(), Vec::new());
-            return Self { source: Source::new(shown, "", None), document, faults, includes };
+            return Self { source: Source::new(&shown, "", None), document, faults, includes };
         };
         let mut document = Document::default();
         let mut includes = Vec::new();
         let mut cx = Cx { file, text: &text, faults: &mut faults };
         match asked.kind {
             Include::Statements => {
-                statements_of(&mut cx, &shown, layer.place, &mut document, &mut includes);
+                let whole =
+                    Whole { shown: &shown, layer: layer.place, is_root: asked.at.is_none() };
+                statements_of(&mut cx, whole, &mut document, &mut includes);
             }
             #[cfg(feature = "csv")]
             Include::Cables => document.runs = csv_cables::read(&mut cx, layer.place),
@@ -210,7 +212,7 @@ impl Part {
                 );
             }
         }
-        let source = Source::new(shown, &text, files.on_disk(&asked.path));
+        let source = Source::new(&shown, &text, files.on_disk(&asked.path));
         Self { source, document, faults, includes }
     }
 }
@@ -290,11 +292,19 @@ fn text(
     )
 }
 
+/// A file that is being read.
+#[derive(Clone, Copy)]
+struct Whole<'a> {
+    shown: &'a str,
+    layer: usize,
+    /// Whether nothing includes it.
+    is_root: bool,
+}
+
 /// Reads a fabric file.
 fn statements_of(
     cx: &mut Cx<'_>,
-    shown: &str,
-    layer: usize,
+    whole: Whole<'_>,
     document: &mut Document,
     includes: &mut Vec<(Include, At<SmolStr>)>,
 ) {
@@ -313,7 +323,7 @@ fn statements_of(
         cx.faults.add(
             FaultKind::Empty,
             Span::whole(cx.file),
-            format!("{shown} is empty"),
+            format!("{} is empty", whole.shown),
             "expected at least one statement",
             "write a [fabric] table, or take the file out",
         );
@@ -322,7 +332,7 @@ fn statements_of(
     if errors.is_empty() {
         only_keys(cx, root.get_ref(), "a fabric file", &tables().collect::<Vec<_>>());
     }
-    *includes = statements(cx, root.into_inner(), layer, document);
+    *includes = statements(cx, root.into_inner(), whole, document);
 }
 
 /// The paths that an include names, in byte order.
@@ -355,12 +365,30 @@ fn resolve(
     if !include.contains('*') {
         return vec![parts.join("/")];
     }
-    let fixed = parts.iter().take_while(|part| !part.contains('*')).copied().collect::<Vec<_>>();
+    let fixed: Vec<&str> = parts.iter().take_while(|part| !part.contains('*')).copied().collect();
     // A folder that is not there matches nothing, which is what is said below.
     let mut found = files.list(&fixed.join("/")).unwrap_or_default();
+    // As in shells, what begins with a dot is matched by what does: editors keep their own there.
+    let matches = |(name, glob): (&&str, &&str)| {
+        glob_matches(glob, name) && (!name.starts_with('.') || glob.starts_with('.'))
+    };
+    let fixed = fixed.join("/");
+    for link in files.leaving(&fixed) {
+        let link_parts: Vec<&str> = link.split('/').collect();
+        if link_parts.len() < parts.len() && link_parts.iter().zip(&parts).all(matches) {
+            faults.add(
+                FaultKind::IncludeOutside,
+                include.span,
+                format!("{} leads out of the root file's folder", files.display(&link)),
+                format!("the include {:?} passes it", include.value),
+                "move what is behind the link into the folder, or name the files without passing it",
+            );
+        }
+    }
     found.retain(|path| {
-        let path: Vec<_> = path.split('/').collect();
-        path.len() == parts.len() && path.iter().zip(&parts).all(|(p, glob)| glob_matches(glob, p))
+        let names: Vec<&str> = path.split('/').collect();
+        // A pattern does not mean the file that it stands in.
+        names.len() == parts.len() && names.iter().zip(&parts).all(matches) && path != from
     });
     found.sort();
     if found.is_empty() {
@@ -386,16 +414,16 @@ enum Include {
 fn statements(
     cx: &mut Cx<'_>,
     root: DeTable<'_>,
-    layer: usize,
+    whole: Whole<'_>,
     document: &mut Document,
 ) -> Vec<(Include, At<SmolStr>)> {
     let mut includes = Vec::new();
     for (key, node) in root {
         match key.get_ref().as_ref() {
             "fabric" => fabric_table(cx, &node, document, &mut includes),
-            "cabling" => cabling_table(cx, &node, layer, document, &mut includes),
-            "severities" => severities_table(cx, &node, document),
-            table => document.read(cx, table, node, layer),
+            "cabling" => cabling_table(cx, &node, whole.layer, document, &mut includes),
+            "severities" => severities_table(cx, &node, whole, document),
+            table => document.read(cx, table, node, whole.layer),
         }
     }
     includes
@@ -463,7 +491,7 @@ fn cabling_table(
     only_keys(cx, fields, "[cabling]", &["runs", "csv"]);
 }
 
-fn severities_table(cx: &mut Cx<'_>, node: &Node<'_>, document: &mut Document) {
+fn severities_table(cx: &mut Cx<'_>, node: &Node<'_>, whole: Whole<'_>, document: &mut Document) {
     let Some(fields) = table(cx, "severities", node) else { return };
     for (key, node) in fields {
         let rule = key.get_ref().as_ref();
@@ -487,7 +515,9 @@ fn severities_table(cx: &mut Cx<'_>, node: &Node<'_>, document: &mut Document) {
                 }
             }
         };
-        document.severities.push((At::new(SmolStr::new(rule), at), severity));
+        let rule = At::new(SmolStr::new(rule), at);
+        let (layer, is_of_root) = (whole.layer, whole.is_root);
+        document.severities.push(Level { rule, severity, layer, is_of_root });
     }
 }
 

@@ -26,6 +26,11 @@ fn is_name(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'.' | b'/' | b':')
 }
 
+/// Whether a text is the name of one thing.
+pub(crate) fn is_one_name(text: &str) -> bool {
+    !text.is_empty() && text.len() <= MOST_NAME && text.bytes().all(is_name)
+}
+
 enum Piece<'a> {
     Text(&'a str),
     Choices(Vec<SmolStr>),
@@ -33,7 +38,7 @@ enum Piece<'a> {
 
 /// The names that a text stands for, the leftmost range slowest.
 pub(crate) fn expand(text: &str) -> Result<Vec<SmolStr>, RangeFault> {
-    if !text.is_empty() && text.len() <= MOST_NAME && text.bytes().all(is_name) {
+    if is_one_name(text) {
         return Ok(vec![SmolStr::new(text)]);
     }
     expand_with(text, is_name)

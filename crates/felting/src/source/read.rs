@@ -12,7 +12,8 @@ use toml::de::DeValue;
 use super::fault::{FaultKind, Faults};
 use super::fits::{Many, fits, numbers_fit};
 use super::literal::Literal;
-use crate::diagnostic::{At, FileId, Span};
+use super::range::is_one_name;
+use crate::diagnostic::{At, FileId, MOST_NAME, Span, plain};
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, EthernetSegmentIdentifier, EthernetSegmentMode, Family, GatewayKind,
@@ -36,6 +37,12 @@ pub(crate) struct Cx<'a> {
     pub(crate) file: FileId,
     pub(crate) text: &'a str,
     pub(crate) faults: &'a mut Faults,
+}
+
+/// The schema of the name of one thing.
+#[cfg(feature = "schema")]
+pub(crate) fn name_schema() -> Json {
+    json!({ "type": "string", "pattern": "^[A-Za-z0-9_./:-]{1,255}$" })
 }
 
 /// A type that a key can take.
@@ -72,6 +79,25 @@ impl Cx<'_> {
     pub(crate) fn value<T: Read>(&mut self, key: &str, node: &Node<'_>) -> Option<At<T>> {
         let span = self.place(node);
         T::read(self, key, node).map(|value| At::new(value, span))
+    }
+
+    /// The name of one thing.
+    pub(crate) fn name(&mut self, key: &str, node: &Node<'_>) -> Option<At<SmolStr>> {
+        let name: At<SmolStr> = self.value(key, node)?;
+        if is_one_name(&name.value) {
+            return Some(name);
+        }
+        let expected = match name.value.contains('[') {
+            true => {
+                "the name of one thing: only switches and hosts take a range in theirs".to_owned()
+            }
+            false => {
+                format!("a name of letters, digits and - _ . / :, of {MOST_NAME} bytes at most")
+            }
+        };
+        let written = node.get_ref().as_str().unwrap_or_default();
+        self.bad_value(key, name.span, written, &expected);
+        None
     }
 
     pub(crate) fn wrong_type(&mut self, key: &str, node: &Node<'_>, expected: &str) {
@@ -210,7 +236,7 @@ impl Read for SmolStr {
         json!({ "type": "string" })
     }
     fn read(cx: &mut Cx<'_>, key: &str, node: &Node<'_>) -> Option<Self> {
-        cx.text(key, node, || "a text in quotes".to_owned()).map(Self::new)
+        cx.text(key, node, || "a text in quotes".to_owned()).map(|text| Self::new(plain(text)))
     }
 }
 

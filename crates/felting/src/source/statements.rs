@@ -16,7 +16,7 @@ use super::keys::VisitTables;
 use super::keys::{KeyDef, Keys, Layers, append, keys, read_all, statements};
 use super::read::{Cx, Node, Read};
 use super::runs::Run;
-use crate::diagnostic::{At, Severity};
+use crate::diagnostic::At;
 use crate::value::{
     Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
     Domain, Encapsulation, EthernetSegmentIdentifier, EthernetSegmentMode, Family, GatewayKind,
@@ -33,7 +33,7 @@ statements! {
     /// A kind of switch: what it has and what it can do. A switch names its kind by `hardware`.
     hardware(HardwareKeys, HardwareStatement, hardware) {
         /// The kind's name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// The ports it comes with, each as a range and a speed: `p[1-48] 25G`. `half` after the speed is for half
         /// duplex; `p49 4x25G` is a port broken out into the lanes p49/1 to p49/4.
         ports: Many<SmolStr>;
@@ -121,7 +121,7 @@ statements! {
     /// A shared medium: every port on it hears every other.
     repeater(RepeaterKeys, RepeaterStatement, repeaters) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// The ports on it, each as a switch and a port: `mud-[1-3] p4`.
         ports: Many<SmolStr> [identity];
     }
@@ -160,7 +160,7 @@ statements! {
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// Its name on the switch.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// Its members, by name or range.
         ports: Many<SmolStr>;
         /// What it speaks.
@@ -228,7 +228,7 @@ statements! {
     /// that `on` names and those of its `[[pair.side]]` tables, where every key may stand again.
     pair(PairKeys, PairStatement, pairs) {
         /// The pair's name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// Its two switches, where they need no `[[pair.side]]`.
         on: Many<SmolStr>;
         /// The domain, by which the sides know each other; the LACP system id follows from it.
@@ -266,7 +266,7 @@ statements! {
     /// A management network: where the switches' management ports are, apart from the fabric.
     management(ManagementKeys, ManagementStatement, management) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// The switches that are in it, by name, range or pattern.
         on: Many<SmolStr>;
         /// Its subnets. A switch has the address at the place of its number, where nothing else is written.
@@ -322,7 +322,7 @@ statements! {
     /// a switch never renumbers another.
     pool(PoolKeys, PoolStatement, pools) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// What it gives out.
         gives: PoolKind [identity];
         /// The prefixes that addresses come from, one for each of IPv4 and IPv6.
@@ -467,7 +467,7 @@ statements! {
     /// all of it without `permit`.
     policy(PolicyKeys, PolicyStatement, policies) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// The prefixes that it lets through, with all that is inside them.
         permit: Many<IpPrefix>;
         /// The prefixes that it stops, with all that is inside them.
@@ -555,7 +555,7 @@ statements! {
     /// Switches at one place, with a WAN between them and the others.
     site(SiteKeys, SiteStatement, sites) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// The switches, by name, range or pattern.
         on: Many<SmolStr> [identity];
         /// How long a packet to another site may take.
@@ -565,7 +565,7 @@ statements! {
     /// A path over a WAN of other people's routers, between an interface at either end.
     wan(WanKeys, WanStatement, wans) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// The two ends, each a switch and a port: `inlet-a p52`.
         ends: Many<SmolStr> [identity];
         /// The tags at the two ends, if the path is in one.
@@ -579,7 +579,7 @@ statements! {
     /// A tenant's routing table.
     vrf(VrfKeys, VrfStatement, vrfs) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// Its number, from which allotted values follow.
         number: Number;
         /// Its layer 3 VNI; by default from the pool.
@@ -603,7 +603,7 @@ statements! {
     /// One broadcast domain: its VLAN, its VNI, its subnets, and where it is present.
     segment(SegmentKeys, SegmentStatement, segments) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// Its number, from which allotted values follow.
         number: Number;
         /// The switches that have it, by name, range or pattern.
@@ -653,7 +653,7 @@ statements! {
     /// targets, and the VNI as Ethernet tag.
     evi(EviKeys, EviStatement, evis) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// Its number, from which its route distinguishers follow.
         number: Number;
         /// Its segments, by name.
@@ -679,7 +679,7 @@ statements! {
     /// A network outside the fabric that a VRF reaches.
     outside(OutsideKeys, OutsideStatement, outsides) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// The VRF.
         vrf: SmolStr [identity];
         /// The switches that lead to it, by name, range or pattern.
@@ -718,7 +718,7 @@ statements! {
         /// NICs of a host that are used together.
         bond(BondKeys, BondStatement) is "the value of `bond` of a host" {
             /// Its name.
-            name: SmolStr [identity];
+            name: SmolStr [name];
             /// Its NICs, by name or range.
             nics: Many<SmolStr> [identity];
             /// What it speaks, or how it uses its NICs without a LAG.
@@ -748,7 +748,7 @@ statements! {
         /// leave untagged.
         network(NetworkKeys, NetworkStatement) is "an element of `networks` of a host" {
             /// Its name.
-            name: SmolStr [identity];
+            name: SmolStr [name];
             /// The one VLAN that it is tagged with.
             tag: VlanId;
             /// The VLANs that its guests tag by themselves.
@@ -761,7 +761,7 @@ statements! {
     /// A machine that a host's virtual network connects: a guest, or the host itself.
     endpoint(EndpointKeys, EndpointStatement, endpoints) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// The host that it runs on.
         host: SmolStr [identity];
         /// The host's virtual network; the only one by default.
@@ -781,7 +781,7 @@ statements! {
     /// Addresses that a DHCP server gives out in a segment.
     dhcp(DhcpKeys, DhcpStatement, dhcps) {
         /// Its name.
-        name: SmolStr [identity];
+        name: SmolStr [name];
         /// The segment.
         segment: SmolStr [identity];
         /// The addresses, from the first to the last: `10.80.31.100-10.80.31.199`.

@@ -3,23 +3,29 @@
 //! A loss can only break a walk that depends on what is lost: on a cable or switch of one of its ways, on
 //! the other side of a pair or a stack that these are of, on what a spanning tree joins them with, or on a speaker
 //! that brings the routes. All of these are tried, each in a state of its own, once for all expectations that
-//! depend on it.
+//! depend on it. Of an expectation of many pairs one is walked for all that nothing tells apart.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
+use std::sync::OnceLock;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 
+use super::alike::{Classes, Group, Kind, Leaves, Spot, kinds, placed};
 use super::asked::{NoWalk, Options};
 use super::path::{Act, Table, Way};
 use super::walked::Walk;
 use super::walker::Walker;
 use super::why::why;
 use crate::behaviour::{BridgeId, BridgePortId, State};
+use crate::diagnostic::At;
 use crate::fabric::{
     CableId, Condition, DeviceId, DeviceKind, Expectation, ExpectationId, Fabric, LagId, Loss,
     PortId, StackId, Terminal,
 };
+use crate::id::IdVec;
 use crate::progress::{Progress, Stage};
 use crate::value::{EthernetSegmentMode, Family, Vni};
 
@@ -159,28 +165,38 @@ pub fn judge(state: &State, progress: &Progress) -> Vec<Failure> {
     let ids: Vec<ExpectationId> = fabric.expectations().map(|(id, _)| id).collect();
     // A few walkers, so that each meets what it knows again.
     let share = ids.len().div_ceil(2 * rayon::current_num_threads()).max(1);
+    let leaves = OnceLock::new();
     let judged: Vec<Judged> =
-        ids.par_chunks(share).map(|ids| with_nothing_lost(state, ids, progress)).collect();
+        ids.par_chunks(share).map(|ids| with_nothing_lost(state, &leaves, ids, progress)).collect();
     let mut failures: BTreeMap<ExpectationId, Failure> = BTreeMap::new();
-    let mut tried: BTreeMap<Lost, Vec<Case>> = BTreeMap::new();
+    let mut tried: BTreeMap<Lost, Vec<Tried>> = BTreeMap::new();
+    let mut many: BTreeMap<ExpectationId, Many> = BTreeMap::new();
     for one in judged {
         failures.extend(one.failures.into_iter().map(|failure| (failure.expectation, failure)));
-        for (lost, case) in one.tried {
-            tried.entry(lost).or_default().push(case);
+        many.extend(one.many);
+        for (lost, what) in one.tried {
+            tried.entry(lost).or_default().push(what);
         }
     }
     // With an expectation that fails already nothing more is tried.
-    let tried: Vec<(Lost, Vec<Case>)> = tried
+    let tried: Vec<(Lost, Vec<Tried>)> = tried
         .into_iter()
-        .map(|(lost, mut cases)| {
-            cases.retain(|case| !failures.contains_key(&case.expectation));
-            (lost, cases)
+        .map(|(lost, mut all)| {
+            all.retain(|what| !failures.contains_key(&what.expectation()));
+            (lost, all)
         })
-        .filter(|(_, cases)| !cases.is_empty())
+        .filter(|(_, all)| !all.is_empty())
         .collect();
     progress.more(tried.len());
-    let found = tried.par_iter().map(|(lost, cases)| {
-        let failures = despite(state, lost, cases);
+    // The first loss that each fails with: after it no other is tried.
+    let failed = IdVec::of(ids.iter().map(|_| AtomicUsize::new(usize::MAX)).collect::<Vec<_>>());
+    let found = tried.par_iter().enumerate().map(|(place, (lost, all))| {
+        let failures = despite(state, lost, all, &many, |expectation: ExpectationId| {
+            failed[expectation].load(Ordering::Relaxed) < place
+        });
+        for failure in &failures {
+            failed[failure.expectation].fetch_min(place, Ordering::Relaxed);
+        }
         progress.advance(1);
         failures
     });
@@ -191,47 +207,234 @@ pub fn judge(state: &State, progress: &Progress) -> Vec<Failure> {
     failures.into_values().collect()
 }
 
+/// Of as many pairs each is walked; of more, one for all that nothing tells apart.
+const FEW: usize = 16;
+
+/// What of an expectation is tried with something lost.
+#[derive(Clone, Copy, Debug)]
+enum Tried {
+    /// One pair, which may stand for others.
+    Pair(Case),
+    /// Those of many that are on the host at an end of the cable that is lost, with some that stand for all others.
+    OfHost(ExpectationId),
+    /// All of many, told apart anew.
+    All(ExpectationId),
+}
+
+impl Tried {
+    fn expectation(&self) -> ExpectationId {
+        match self {
+            Self::Pair(case) => case.expectation,
+            Self::OfHost(expectation) | Self::All(expectation) => *expectation,
+        }
+    }
+}
+
+/// The ends of an expectation of many pairs, with what they are alike in.
+#[derive(Debug)]
+struct Many {
+    from: Vec<Spot>,
+    to: Vec<Spot>,
+    /// The first of those that are alike and in one place, of both sides.
+    firsts: [Vec<usize>; 2],
+    /// Those of both sides that are on each host.
+    on_host: FxHashMap<DeviceId, [Vec<usize>; 2]>,
+}
+
+impl Many {
+    /// The ends of an expectation, if it has many pairs.
+    fn of(state: &State, leaves: &OnceLock<Leaves>, expectation: &Expectation) -> Option<Self> {
+        if expectation.from.len().saturating_mul(expectation.to.len()) <= FEW {
+            return None;
+        }
+        let mut classes = Classes::of(leaves.get_or_init(|| Leaves::of(state)));
+        let mut spots = |ends: &[At<Terminal>]| -> Vec<Spot> {
+            let spot = |end: &At<Terminal>| match end.value {
+                Terminal::Endpoint(endpoint, None) => classes.spot(state, endpoint),
+                _ => classes.alone(),
+            };
+            ends.iter().map(spot).collect()
+        };
+        let (from, to) = (spots(&expectation.from), spots(&expectation.to));
+        let firsts = [&from, &to]
+            .map(|spots| Group::all(spots).into_iter().flat_map(|group| group.firsts).collect());
+        let mut on_host: FxHashMap<DeviceId, [Vec<usize>; 2]> = FxHashMap::default();
+        for (side, spots) in [&from, &to].into_iter().enumerate() {
+            for (place, spot) in spots.iter().enumerate() {
+                if let Some(host) = spot.host {
+                    on_host.entry(host).or_default()[side].push(place);
+                }
+            }
+        }
+        Some(Self { from, to, firsts, on_host })
+    }
+
+    /// Pairs that stand for all others.
+    fn kinds(&self, expectation: &Expectation) -> Vec<Kind> {
+        kinds(&self.from, &self.to, |a, b| is_one(expectation, a, b))
+    }
+
+    /// Pairs that stand for all others with something lost that is none of the hosts'.
+    fn placed(&self, expectation: &Expectation) -> Vec<Kind> {
+        let mut placed = placed(&self.from, &self.to, |a, b| is_one(expectation, a, b));
+        placed.sort_unstable_by_key(|kind| (kind.from, kind.to));
+        placed
+    }
+
+    /// Pairs that stand for all with an end on a host.
+    fn of_host(&self, host: DeviceId, expectation: &Expectation) -> BTreeSet<(usize, usize)> {
+        let Some(on_host) = self.on_host.get(&host) else { return BTreeSet::new() };
+        // Of a class the first two, so that there is one for the other.
+        let some = |spots: &[Spot], places: &[usize]| -> Vec<usize> {
+            let mut seen: BTreeMap<u32, usize> = BTreeMap::new();
+            let is_wanted = |place: &usize| {
+                let count = seen.entry(spots[*place].class).or_default();
+                *count += 1;
+                *count <= 2
+            };
+            places.iter().copied().filter(is_wanted).collect()
+        };
+        let (from, to) = (some(&self.from, &on_host[0]), some(&self.to, &on_host[1]));
+        let [firsts, others] = &self.firsts;
+        let out = from.iter().flat_map(|&a| others.iter().chain(&to).map(move |&b| (a, b)));
+        let into = firsts.iter().flat_map(|&a| to.iter().map(move |&b| (a, b)));
+        out.chain(into).filter(|&(a, b)| !is_one(expectation, a, b)).collect()
+    }
+}
+
+/// Whether both ends of a pair are one endpoint.
+fn is_one(expectation: &Expectation, from: usize, to: usize) -> bool {
+    let end = |end: Terminal| end.endpoint();
+    let (from, to) = (end(expectation.from[from].value), end(expectation.to[to].value));
+    from.is_some() && from == to
+}
+
 /// What some expectations come to with nothing lost, and what is to be tried.
 #[derive(Debug, Default)]
 struct Judged {
     failures: Vec<Failure>,
-    tried: Vec<(Lost, Case)>,
+    tried: Vec<(Lost, Tried)>,
+    many: Vec<(ExpectationId, Many)>,
 }
 
-fn with_nothing_lost(state: &State, ids: &[ExpectationId], progress: &Progress) -> Judged {
+fn with_nothing_lost(
+    state: &State,
+    leaves: &OnceLock<Leaves>,
+    ids: &[ExpectationId],
+    progress: &Progress,
+) -> Judged {
     let fabric = state.fabric();
     let mut judged = Judged::default();
     let mut walker = Walker::new(state);
-    for &id in ids {
+    'expectations: for &id in ids {
         progress.advance(1);
         let expectation = fabric.expectation(id);
-        for case in cases(id, expectation) {
+        let many = Many::of(state, leaves, expectation);
+        let cases: Vec<Case> = match &many {
+            None => cases(id, expectation).collect(),
+            Some(many) => {
+                let kinds = match expectation.despite.is_empty() {
+                    true => many.kinds(expectation),
+                    false => many.placed(expectation),
+                };
+                kinds.iter().map(|kind| Case::of(id, expectation, kind.from, kind.to)).collect()
+            }
+        };
+        let mut tried: BTreeSet<Lost> = BTreeSet::new();
+        let mut of_cases: Vec<(Lost, Tried)> = Vec::new();
+        for case in cases {
             let walked = walker.walk(case.from, case.to, Options::ALL);
             if let Some(unmet) = unmet(expectation, &walked) {
                 judged.failures.push(failure(fabric, case, Lost::Nothing, unmet, walked));
-                break;
+                continue 'expectations;
             }
             let Ok(walk) = &walked else { continue };
-            let losses = losses(state, expectation, walk);
-            judged.tried.extend(losses.into_iter().map(|lost| (lost, case)));
+            for lost in losses(state, expectation, walk) {
+                match (&many, &lost) {
+                    // Told apart below: each of them has cables of its own, and a name may mean anything.
+                    (Some(_), Lost::Thing(_)) => {
+                        tried.insert(lost);
+                    }
+                    (Some(_), Lost::Cable(cable)) if host_at(fabric, *cable).is_some() => {
+                        tried.insert(lost);
+                    }
+                    _ => of_cases.push((lost, Tried::Pair(case))),
+                }
+            }
         }
+        judged.tried.append(&mut of_cases);
+        let Some(many) = many else { continue };
+        let any_cable =
+            |loss: &At<Loss>| matches!(loss.value, Loss::AnyCable | Loss::AnyCableOrSwitch);
+        if expectation.despite.iter().any(any_cable) {
+            let ports = many.on_host.keys().flat_map(|&host| fabric.device(host).ports.iter());
+            let cables = ports.filter_map(|port| fabric.link(port));
+            tried.extend(cables.map(|(cable, _)| Lost::Cable(cable)));
+        }
+        judged.tried.extend(tried.into_iter().map(|lost| match lost {
+            Lost::Cable(_) => (lost, Tried::OfHost(id)),
+            _ => (lost, Tried::All(id)),
+        }));
+        judged.many.push((id, many));
     }
     judged
 }
 
-/// What fails of some walks with one thing lost.
-fn despite(whole: &State, lost: &Lost, cases: &[Case]) -> Vec<Failure> {
+/// The host at an end of a cable.
+fn host_at(fabric: &Fabric, cable: CableId) -> Option<DeviceId> {
+    let ends = fabric.cable(cable).ends.map(|end| fabric.port(end.value).device);
+    ends.into_iter().find(|&end| fabric.device(end).kind == DeviceKind::Host)
+}
+
+/// What fails of some walks with one thing lost, one failure of each expectation; some are settled already.
+fn despite(
+    whole: &State,
+    lost: &Lost,
+    tried: &[Tried],
+    many: &BTreeMap<ExpectationId, Many>,
+    is_settled: impl Fn(ExpectationId) -> bool,
+) -> Vec<Failure> {
     let fabric = whole.fabric();
+    if tried.iter().all(|what| is_settled(what.expectation())) {
+        return Vec::new();
+    }
     let state = whole.given(&lost.condition(whole));
+    let leaves = OnceLock::new();
     let mut walker = Walker::new(&state);
-    let mut found = Vec::new();
-    for &case in cases {
-        let walked = walker.walk(case.from, case.to, Options::ALL);
-        if let Some(unmet) = unmet(fabric.expectation(case.expectation), &walked) {
-            found.push(failure(fabric, case, lost.clone(), unmet, walked));
+    let mut found: BTreeMap<ExpectationId, Failure> = BTreeMap::new();
+    for what in tried {
+        let id = what.expectation();
+        if is_settled(id) || found.contains_key(&id) {
+            continue;
+        }
+        let expectation = fabric.expectation(id);
+        let case = |(from, to): (usize, usize)| Case::of(id, expectation, from, to);
+        let cases: Vec<Case> = match what {
+            Tried::Pair(case) => vec![*case],
+            Tried::OfHost(_) => {
+                let host = match lost {
+                    Lost::Cable(cable) => host_at(fabric, *cable),
+                    _ => None,
+                };
+                let pairs =
+                    host.zip(many.get(&id)).map(|(host, many)| many.of_host(host, expectation));
+                pairs.into_iter().flatten().map(case).collect()
+            }
+            Tried::All(_) => {
+                let many = Many::of(&state, &leaves, expectation);
+                let kinds = many.map(|many| many.kinds(expectation)).unwrap_or_default();
+                kinds.iter().map(|kind| case((kind.from, kind.to))).collect()
+            }
+        };
+        for case in cases {
+            let walked = walker.walk(case.from, case.to, Options::ALL);
+            if let Some(unmet) = unmet(expectation, &walked) {
+                found.insert(id, failure(fabric, case, lost.clone(), unmet, walked));
+                break;
+            }
         }
     }
-    found
+    found.into_values().collect()
 }
 
 fn failure(
@@ -248,14 +451,19 @@ fn failure(
     Failure { expectation, from, to, lost, unmet, walk, why }
 }
 
+impl Case {
+    fn of(id: ExpectationId, expectation: &Expectation, from: usize, to: usize) -> Self {
+        let (from, to) = (expectation.from[from].value, expectation.to[to].value);
+        Self { expectation: id, from, to }
+    }
+}
+
 /// From each to each other.
 fn cases(id: ExpectationId, expectation: &Expectation) -> impl Iterator<Item = Case> + '_ {
-    expectation.from.iter().flat_map(move |from| {
-        let others = expectation.to.iter().filter(move |to| {
-            !matches!((from.value, to.value), (Terminal::Endpoint(a, _), Terminal::Endpoint(b, _)) if a == b)
-        });
-        others.map(move |to| Case { expectation: id, from: from.value, to: to.value })
-    })
+    let pairs = (0..expectation.from.len())
+        .flat_map(|from| (0..expectation.to.len()).map(move |to| (from, to)));
+    let pairs = pairs.filter(|&(from, to)| !is_one(expectation, from, to));
+    pairs.map(move |(from, to)| Case::of(id, expectation, from, to))
 }
 
 /// What of an expectation a walk does not meet.

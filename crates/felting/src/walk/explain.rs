@@ -1,5 +1,8 @@
 //! Which finding explains that a walk stops.
 
+use std::collections::BTreeSet;
+
+use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
 use super::expect::Lost;
@@ -174,13 +177,37 @@ fn of_apart(why: Apart) -> &'static [&'static str] {
     }
 }
 
+/// Findings among which the one is looked for that explains a stop, by what they are about.
+pub(crate) struct Among<'f> {
+    all: Vec<&'f Finding>,
+    about: FxHashMap<&'f str, Vec<usize>>,
+}
+
+impl<'f> Among<'f> {
+    pub(crate) fn new(findings: impl Iterator<Item = &'f Finding>) -> Self {
+        let all: Vec<&Finding> = findings.collect();
+        let mut about: FxHashMap<&str, Vec<usize>> = FxHashMap::default();
+        for (place, finding) in all.iter().enumerate() {
+            for name in &finding.about {
+                about.entry(name.as_str()).or_default().push(place);
+            }
+        }
+        Self { all, about }
+    }
+
+    /// The places of those that are about a name.
+    fn about(&self, name: &SmolStr) -> impl Iterator<Item = usize> + '_ {
+        self.about.get(name.as_str()).into_iter().flatten().copied()
+    }
+}
+
 impl Walk {
     /// The finding of a report that explains why the walk stops: one of a rule that can be behind it, about
     /// a device, a segment or a VRF that it has to do with.
     pub fn explained_by<'r>(&self, fabric: &Fabric, report: &'r Report) -> Option<&'r Finding> {
         let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
-        let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
-        self.explained_at(fabric, &all, &Lost::Nothing).map(|place| all[place])
+        let among = Among::new(report.findings.iter().chain(accepted));
+        self.explained_at(fabric, &among, &Lost::Nothing).map(|place| among.all[place])
     }
 
     /// The place of that finding among some. A hint is about what works today, and explains only what stops
@@ -188,7 +215,7 @@ impl Walk {
     pub(crate) fn explained_at(
         &self,
         fabric: &Fabric,
-        findings: &[&Finding],
+        among: &Among<'_>,
         lost: &Lost,
     ) -> Option<usize> {
         let (hop, stop) = self.root()?;
@@ -230,7 +257,10 @@ impl Walk {
             // What concerns the place of the stop comes before what merely concerns the ends or the way.
             (close + wide > 0).then_some((close == 0, place, std::cmp::Reverse(close * 4 + wide)))
         };
-        let all = findings.iter().enumerate();
+        // Who is about nothing near or far is no suspect.
+        let named = near.iter().chain(&far);
+        let places: BTreeSet<usize> = named.flat_map(|name| among.about(name)).collect();
+        let all = places.into_iter().map(|place| (place, among.all[place]));
         let stops = all.filter(|(_, one)| !STOPS_NOTHING.contains(&one.rule.id));
         let grave =
             stops.filter(|(_, one)| *lost != Lost::Nothing || one.severity > Severity::Hint);
@@ -240,7 +270,7 @@ impl Walk {
 
     /// The place of the finding that explains why the walk arrives where it must not: of a rule about what keeps
     /// tenants and segments apart, that names one of either end's which the other isn't in.
-    pub(crate) fn let_through_at(&self, state: &State, findings: &[&Finding]) -> Option<usize> {
+    pub(crate) fn let_through_at(&self, state: &State, among: &Among<'_>) -> Option<usize> {
         let sides = [self.from, self.to].map(|terminal| kept_in(state, terminal));
         let only = |side: usize, name: &SmolStr| {
             sides[side].contains(name) && !sides[1 - side].contains(name)
@@ -251,7 +281,8 @@ impl Walk {
                 [0, 1].iter().all(|&side| finding.about.iter().any(|name| only(side, name)));
             (joins && finding.severity > Severity::Hint).then_some(place)
         };
-        let ranked = findings.iter().enumerate().filter_map(|(at, one)| Some((rank(one)?, at)));
+        let places: BTreeSet<usize> = sides[0].iter().flat_map(|name| among.about(name)).collect();
+        let ranked = places.into_iter().filter_map(|at| Some((rank(among.all[at])?, at)));
         ranked.min().map(|(_, at)| at)
     }
 

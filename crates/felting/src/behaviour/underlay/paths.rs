@@ -129,7 +129,7 @@ impl State {
     ) -> Result<Option<Next>, NoRoute> {
         let fabric = &self.fabric;
         let underlay = self.underlay();
-        if Underlay::owns(fabric, router, address) {
+        if fabric.has_address(router, address) {
             return Ok(None);
         }
         let host = IpPrefix::host(address);
@@ -397,9 +397,7 @@ impl Underlay {
         prefix: &IpPrefix,
         routes: &mut IdVec<RouterId, Option<Route>>,
     ) {
-        for route in
-            fabric.static_routes.iter().filter(|r| r.vrf.is_none() && r.to.value == *prefix)
-        {
+        for route in fabric.written.for_prefix(prefix).map(|at| &fabric.static_routes[at]) {
             let Some(router) = fabric.devices[route.device].router else { continue };
             if self.way(fabric, router, route, &mut Heard::default()).is_ok() {
                 let source = RouteSource::Static;

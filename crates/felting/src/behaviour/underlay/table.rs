@@ -68,7 +68,7 @@ impl Underlay {
         let mut wans = SmallVec::new();
         let mut passed: SmallVec<[RouterId; 8]> = SmallVec::new();
         loop {
-            if Self::owns(fabric, at, address) {
+            if fabric.has_address(at, address) {
                 return Ok((at, wans));
             }
             if let Some(end) = self.connected(fabric, at, address) {
@@ -148,12 +148,10 @@ impl Underlay {
     /// Whether a router but for one has a static route for an address that comes before a prefix of that length.
     fn has_written(&self, fabric: &Fabric, but: RouterId, address: IpAddr, length: u8) -> bool {
         let but = fabric.router(but).device;
-        fabric.static_routes.iter().any(|route| {
-            route.vrf.is_none()
-                && route.device != but
-                && route.to.length() >= length
-                && route.to.contains(address)
-                && is_used(fabric, route, &self.wans)
+        let routes = fabric.written.for_address(IpPrefix::host(address));
+        let mut routes = routes.map(|at| &fabric.static_routes[at]);
+        routes.any(|route| {
+            route.device != but && route.to.length() >= length && is_used(fabric, route, &self.wans)
         })
     }
 
@@ -172,19 +170,11 @@ impl Underlay {
     ) -> Result<Used, NoRoute> {
         let told = self.longest(fabric, at, address, heard);
         let device = fabric.router(at).device;
-        let mut written: SmallVec<[&StaticRoute; 2]> = fabric
-            .static_routes
-            .iter()
-            .filter(|route| {
-                route.vrf.is_none()
-                    && route.device == device
-                    && route.to.contains(address)
-                    && told.is_none_or(|(known, _)| route.to.length() >= known.length())
-            })
+        let written = fabric.written.at(device, IpPrefix::host(address));
+        let written: SmallVec<[&StaticRoute; 2]> = written
+            .map(|at| &fabric.static_routes[at])
+            .take_while(|route| told.is_none_or(|(known, _)| route.to.length() >= known.length()))
             .collect();
-        // The last that is written first.
-        written.reverse();
-        written.sort_by_key(|route| std::cmp::Reverse(route.to.length()));
         let mut failed = NoRoute::Unknown(at);
         for alike in written.chunk_by(|a, b| a.to.length() == b.to.length()) {
             let mut ways = SmallVec::new();
@@ -221,7 +211,7 @@ impl Underlay {
             }
             Via::Device(device) => {
                 let router = fabric.devices[device].router;
-                let near = router.filter(|&router| self.neighbours(fabric, at).contains(&router));
+                let near = router.filter(|&router| self.link_to(fabric, at, router).is_some());
                 (near.ok_or(NoRoute::Down(at))?, None)
             }
             Via::Address(address) => {

@@ -6,10 +6,10 @@ use smol_str::SmolStr;
 use super::allotted::hash;
 use super::made::Made;
 use super::tenants::{VrfNames, find_vrf};
-use crate::diagnostic::At;
+use crate::diagnostic::{At, Span};
 use crate::fabric::{
     Arenas, Condition, DeviceId, DeviceKind, Dhcp, Endpoint, Expectation, Loss, NetworkId,
-    SegmentId,
+    SegmentId, Terminal,
 };
 use crate::source::{Document, FaultKind, Faults, Many};
 use crate::value::MacAddr;
@@ -188,11 +188,22 @@ pub(super) fn expectations(
         if from.is_empty() || to.is_empty() {
             continue;
         }
+        let reaches = keys.reaches.unwrap_or(At::new(true, statement.span));
+        if let Some((at, why)) = never_fails(fabric, &from, &to, reaches.value) {
+            faults.add(
+                FaultKind::MatchesNothing,
+                at,
+                format!("the expectation can never fail: {why}"),
+                "expected two ends between which packets may or may not get through",
+                "name other ends, or take the expectation out",
+            );
+            continue;
+        }
         fabric.expectations.push(Expectation {
             span: statement.span,
             from,
             to,
-            reaches: keys.reaches.unwrap_or(At::new(true, statement.span)),
+            reaches,
             vni: keys.vni,
             vrf,
             hops: keys.hops,
@@ -200,4 +211,41 @@ pub(super) fn expectations(
             despite,
         });
     }
+}
+
+/// Why an expectation says nothing, and at which of its ends.
+fn never_fails(
+    fabric: &Arenas,
+    from: &[At<Terminal>],
+    to: &[At<Terminal>],
+    reaches: bool,
+) -> Option<(Span, String)> {
+    let endpoint = |end: &At<Terminal>| end.value.endpoint();
+    // Which ends there are to each: with two of them there is a pair of different ones.
+    let first = from.first().and_then(endpoint)?;
+    if from.iter().chain(to).all(|end| endpoint(end) == Some(first)) {
+        let name = &fabric.endpoint(first).name.value;
+        return Some((to.first()?.span, format!("{name} is both of its ends")));
+    }
+    if reaches {
+        return None;
+    }
+    let host = |end: &At<Terminal>| endpoint(end).map(|id| fabric.endpoint(id).host.value);
+    let is_bare = |end: &At<Terminal>| {
+        let ports = host(end).map(|host| fabric.device(host).ports);
+        ports.is_some_and(|ports| ports.iter().all(|port| fabric.plugged[port].is_none()))
+    };
+    for (ends, others) in [(from, to), (to, from)] {
+        // Guests of one host need no cable between them.
+        let shared = |end: &At<Terminal>| others.iter().any(|other| host(other) == host(end));
+        if ends.iter().all(|end| is_bare(end) && !shared(end)) {
+            let end = ends.first()?;
+            let name = fabric.device_name(host(end)?);
+            return Some((
+                end.span,
+                format!("{name} has no cable, so nothing is reached from there"),
+            ));
+        }
+    }
+    None
 }

@@ -387,7 +387,20 @@ impl Made<'_> {
         }
         for (host, keys) in hosts {
             let networks = keys.networks().map_or(&[][..], |networks| &networks.value.0);
+            let mut named: FxHashMap<&str, Span> = FxHashMap::default();
             for network in networks {
+                let Some(name) = &network.name else { continue };
+                if let Some(first) = named.insert(&name.value, name.span) {
+                    let message = format!(
+                        "{} has two networks of the name {}",
+                        self.devices[*host].name.value, name.value
+                    );
+                    let remedy = "give one of them another name";
+                    self.faults
+                        .add(FaultKind::NameTwice, name.span, message, "named again", remedy)
+                        .related(first, "named first");
+                    continue;
+                }
                 self.network(*host, network, &bonds_of[*host]);
             }
             let at = self.devices[*host].name.span;

@@ -38,6 +38,7 @@ networks = { name = "web" }
 
 [[accept]]
 rule = "uplink-single-nic"
+on = "bench-*"
 reason = "benches have one NIC"
 
 [cabling]

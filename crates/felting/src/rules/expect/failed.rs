@@ -48,6 +48,7 @@ to = "saw"
 
 [[accept]]
 rule = "uplink-single-nic"
+on = "bench-*"
 reason = "benches have one NIC"
 
 [cabling]

@@ -48,6 +48,7 @@ on = "kelp-*"
             r#"
 [[accept]]
 rule = "segment-single-vtep"
+on = "tides-web"
 reason = "an example"
 "#
         ),

@@ -71,6 +71,7 @@ differs = [{ on = "kelp-b", gateway = "10.80.31.2" }]
             r#"
 [[accept]]
 rule = "segment-single-vtep"
+on = "tides-web"
 reason = "an example"
 "#
         ),

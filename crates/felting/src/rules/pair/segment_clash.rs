@@ -58,6 +58,7 @@ differs = [{ on = "kelp-b", vni = 23999 }]
             r#"
 [[accept]]
 rule = "segment-single-vtep"
+on = "tides-web"
 reason = "an example"
 "#
         ),

@@ -67,6 +67,7 @@ on = "kelp-*"
             r#"
 [[accept]]
 rule = "segment-single-vtep"
+on = "tides-web"
 reason = "an example"
 "#
         ),

@@ -1,8 +1,10 @@
 use std::net::IpAddr;
 
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use super::mapped;
 use crate::behaviour::evpn::replication;
-use crate::fabric::PresenceId;
+use crate::fabric::{PresenceId, SettingsId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
 
@@ -46,16 +48,22 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .filter(|&presence| replication(fabric, presence) == Some(Replication::Static))
             .collect();
         let address = |presence: PresenceId| fabric.vtep_of(fabric.presence(presence).switch);
+        // Most have the list of the segment, so it is compared once: with those VTEPs that it leaves out.
+        let mut left_out: FxHashMap<SettingsId, Vec<PresenceId>> = FxHashMap::default();
         for &presence in &fixed {
             let (switch, settings) =
                 (fabric.presence(presence).switch, fabric.settings_at(presence));
-            let listed =
-                |wanted: IpAddr| settings.flood_to.iter().flatten().any(|to| to.value == wanted);
-            let own = address(presence).map(|own| own.value);
-            let missing = fixed.iter().find(|&&other| {
-                address(other)
-                    .is_some_and(|theirs| Some(theirs.value) != own && !listed(theirs.value))
+            let list = left_out.entry(fabric.presence(presence).settings).or_insert_with(|| {
+                let listed: FxHashSet<IpAddr> =
+                    settings.flood_to.iter().flatten().map(|to| to.value).collect();
+                let is_left_out = |other: &PresenceId| {
+                    address(*other).is_some_and(|theirs| !listed.contains(&theirs.value))
+                };
+                fixed.iter().copied().filter(is_left_out).collect()
             });
+            let own = address(presence).map(|own| own.value);
+            let missing =
+                list.iter().find(|&&other| address(other).map(|theirs| theirs.value) != own);
             let Some(&other) = missing else { continue };
             let (name, twin) =
                 (fabric.device_name(switch), fabric.device_name(fabric.presence(other).switch));

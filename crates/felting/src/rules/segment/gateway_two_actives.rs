@@ -42,11 +42,15 @@ runs = "kelp-a p8 -- kelp-b p8"
 
 [[accept]]
 rule = "port-down-in-use"
+on = "kelp-a"
 reason = "an example"
 "#,
         mend: &[
             ("enabled = false\n", ""),
-            ("\n[[accept]]\nrule = \"port-down-in-use\"\nreason = \"an example\"\n", ""),
+            (
+                "\n[[accept]]\nrule = \"port-down-in-use\"\non = \"kelp-a\"\nreason = \"an example\"\n",
+                "",
+            ),
         ],
     },
     check,

@@ -40,6 +40,7 @@ tagged = "310,312"
 
 [[accept]]
 rule = "segment-single-vtep"
+on = "tides-store"
 reason = "an example"
 "#
         ),

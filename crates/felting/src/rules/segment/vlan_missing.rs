@@ -40,6 +40,7 @@ tagged = "310,313"
 
 [[accept]]
 rule = "segment-single-vtep"
+on = "tides-store"
 reason = "an example"
 "#
         ),

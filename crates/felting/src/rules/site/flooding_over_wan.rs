@@ -29,7 +29,7 @@ on = ["inlet-a", "skerry-a"]
         ),
         mend: &[(
             "[[segment]]\nname",
-            "[[accept]]\nrule = \"site-flooding-over-wan\"\nreason = \"a handful of \
+            "[[accept]]\nrule = \"site-flooding-over-wan\"\non = \"harbour-buoy\"\nreason = \"a handful of \
          buoys\"\n\n[[segment]]\nname",
         )],
     },

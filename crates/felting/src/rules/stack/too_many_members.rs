@@ -31,6 +31,7 @@ members = [{ id = 1, priority = 300 }, { id = 2, priority = 200 }, { id = 3, har
 
 [[accept]]
 rule = "stack-model-mix"
+on = "jetty"
 reason = "the larger kind is stacked with the smaller on purpose"
 
 [cabling]

@@ -48,6 +48,7 @@ untagged = 310
 
 [[accept]]
 rule = "uplink-single-nic"
+on = "silo-*"
 reason = "an example of one leaf"
 
 [cabling]

@@ -41,10 +41,12 @@ network = "web"
 
 [[accept]]
 rule = "uplink-single-nic"
+on = "hull-*"
 reason = "an example"
 
 [[accept]]
 rule = "uplink-vlan-surplus"
+on = "hull-02"
 reason = "an example"
 
 [cabling]
@@ -55,7 +57,10 @@ runs = "hull-[01-02] nic1 -- kelp-a p[1-2]"
                 "\ndiffers = [{ on = \"hull-02\", networks = [{ name = \"solver\", tag = 311 }] }]",
                 "",
             ),
-            ("[[accept]]\nrule = \"uplink-vlan-surplus\"\nreason = \"an example\"\n", ""),
+            (
+                "[[accept]]\nrule = \"uplink-vlan-surplus\"\non = \"hull-02\"\nreason = \"an example\"\n",
+                "",
+            ),
         ],
     },
     check,

@@ -58,6 +58,7 @@ on = "kelp-a"
             r#"
 [[accept]]
 rule = "segment-single-vtep"
+on = "tides-store"
 reason = "an example"
 "#
         ),
@@ -66,7 +67,10 @@ reason = "an example"
                 "gateway = \"10.80.33.1\"\non = \"kelp-a\"",
                 "gateway = \"10.80.33.1\"\non = \"kelp-*\"",
             ),
-            ("\n[[accept]]\nrule = \"segment-single-vtep\"\nreason = \"an example\"\n", ""),
+            (
+                "\n[[accept]]\nrule = \"segment-single-vtep\"\non = \"tides-store\"\nreason = \"an example\"\n",
+                "",
+            ),
         ],
     },
     check,

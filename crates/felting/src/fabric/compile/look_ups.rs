@@ -1,0 +1,82 @@
+//! What is looked up often enough to be found once.
+
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+
+use crate::diagnostic::At;
+use crate::fabric::written::Written;
+use crate::fabric::{Arenas, DeviceId, InterfaceId, PolicyName, SessionId};
+use crate::id::IdVec;
+use crate::value::{NextHopRule, SessionOver};
+
+/// Finds who has which address, which ends of sessions answer each other and are set alike, where static routes are
+/// for, and what site a switch is in.
+pub(super) fn find(fabric: &mut Arenas) {
+    for (id, interface) in fabric.interfaces.iter() {
+        for address in &interface.addresses {
+            let known = fabric.addressed.entry(address.address()).or_default();
+            if known.last() != Some(&id) {
+                known.push(id);
+            }
+        }
+    }
+    fabric.twins = twins(fabric);
+    fabric.session_kinds = session_kinds(fabric);
+    let routes = fabric.static_routes.iter().enumerate().filter(|(_, route)| route.vrf.is_none());
+    fabric.written = Written::of(routes.map(|(at, route)| (at, route.device, route.to.value)));
+    for (id, site) in fabric.sites.iter() {
+        for &device in &site.on {
+            fabric.site_of.entry(device).or_insert(id);
+        }
+    }
+}
+
+/// Numbers for ends of sessions: those of one number pass routes on alike.
+fn session_kinds(fabric: &Arenas) -> IdVec<SessionId, u32> {
+    type Names = SmallVec<[PolicyName; 2]>;
+    type Kind = (bool, bool, Option<NextHopRule>, Names, Names);
+    let mut known: FxHashMap<Kind, u32> = FxHashMap::default();
+    let mut kinds = IdVec::filled(&fabric.sessions, 0);
+    for (id, session) in fabric.sessions.iter() {
+        let names = |names: &[At<PolicyName>]| names.iter().map(|name| name.value).collect();
+        let kind = (
+            session.client.value,
+            session.communities.value,
+            session.next_hop.map(|rule| rule.value),
+            names(&session.import),
+            names(&session.export),
+        );
+        let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
+        kinds[id] = *known.entry(kind).or_insert(next);
+    }
+    kinds
+}
+
+/// For each end of a session the first at its peer that is towards it: over a link that at the other end of the link.
+fn twins(fabric: &Arenas) -> IdVec<SessionId, Option<SessionId>> {
+    let mut on_link: FxHashMap<InterfaceId, SessionId> = FxHashMap::default();
+    let mut between: FxHashMap<(DeviceId, DeviceId), SessionId> = FxHashMap::default();
+    for (id, session) in fabric.sessions.iter() {
+        match (session.over, session.interface) {
+            (SessionOver::Links, Some(interface)) => {
+                on_link.entry(interface).or_insert(id);
+            }
+            (SessionOver::Links, None) => {}
+            (SessionOver::Loopbacks, _) => {
+                between.entry((session.device, session.peer)).or_insert(id);
+            }
+        }
+    }
+    let mut twins = IdVec::filled(&fabric.sessions, None);
+    for (id, session) in fabric.sessions.iter() {
+        twins[id] = match session.over {
+            SessionOver::Links => {
+                let far = session.interface.and_then(|near| fabric.interface_far[near]);
+                let twin = far.and_then(|far| on_link.get(&far)).copied();
+                twin.filter(|&twin| fabric.sessions[twin].device == session.peer)
+            }
+            SessionOver::Loopbacks => between.get(&(session.peer, session.device)).copied(),
+        };
+    }
+    twins
+}
