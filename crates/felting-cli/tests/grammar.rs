@@ -273,7 +273,7 @@ fn rules_by_their_words() {
     assert!(listed.contains("port-mtu-clash") && listed.contains("site-wan-mtu"), "{listed}");
     let family: serde_json::Value =
         serde_json::from_str(&run(&["explain", "dhcp", "--format", "json"]).1).unwrap();
-    assert_eq!(family.as_array().unwrap().len(), 4);
+    assert_eq!(family.as_array().unwrap().len(), 5);
     let one: serde_json::Value =
         serde_json::from_str(&run(&["explain", "dhcp-router-wrong", "--format", "json"]).1)
             .unwrap();

@@ -13,6 +13,7 @@ pub(crate) mod evpn;
 pub(crate) mod flow_hash;
 pub(crate) mod gateway;
 pub(crate) mod host;
+mod keepalive;
 pub(crate) mod lag;
 pub(crate) mod link;
 mod loopbacks;
@@ -30,8 +31,9 @@ pub use evpn::{
     Apart, Election, ElectionView, Evpn, EvpnRoute, FloodList, FloodTarget, Import, Instance,
     Learnt, NotImported, Received, RouteKind, RouteOf, TenantRoute, TenantSource, WayOut,
 };
+pub use keepalive::{InBand, KeepaliveFault, KeepalivePath};
 pub use lag::{LacpState, LagOutcome, MemberOutcome, MemberState, Reason, SystemId};
-pub use pair::{GroupOutcome, InBand, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
+pub use pair::{GroupOutcome, PairOutcome, PrimaryReason};
 pub use session::{SessionFault, SessionOutcome};
 pub use stack::{LeadReason, StackOutcome, StackPart, StackShape};
 pub use state::State;

@@ -117,6 +117,7 @@ fn keepalive(fabric: &Fabric, pair: &Pair, outcome: &PairOutcome, side: usize) -
         KeepalivePath::Management(id) => format!("over {}", network(id)),
         KeepalivePath::Routed(near, far) => format!("from {} to {}", network(near), network(far)),
         KeepalivePath::Link(port) => format!("by {}", fabric.port_name(port)),
+        KeepalivePath::Underlay => "as routes lead".to_owned(),
         KeepalivePath::InBand(_) => "over the peer link itself".to_owned(),
         KeepalivePath::Unjudged => "no management network is written".to_owned(),
         KeepalivePath::Broken(fault) => match fault {
@@ -126,6 +127,7 @@ fn keepalive(fabric: &Fabric, pair: &Pair, outcome: &PairOutcome, side: usize) -
                 format!("lost: no router from {} to {}", network(near), network(far))
             }
             KeepaliveFault::OtherVrf(id) => format!("lost: {} is in another VRF", network(id)),
+            KeepaliveFault::NoRoute => "lost: no routed link leads there".to_owned(),
             KeepaliveFault::LinkDown(port) => format!("lost: {} is down", fabric.port_name(port)),
             _ => "lost".to_owned(),
         },

@@ -1,6 +1,7 @@
 use felting::behaviour::{
     BridgeId, BridgePortId, Carrier, PortRole, Tree, TreeCase, TreeKind, TreeReason, Trees,
 };
+use felting::fabric::DeviceId;
 use felting::id::Id as _;
 use felting::progress::{Progress, Stage};
 use felting::{Fabric, State};
@@ -108,8 +109,13 @@ impl View<'_> {
 
     fn port_name(&self, port: BridgePortId) -> String {
         match self.trees.port(port).carrier {
-            Carrier::Port(port) => self.fabric.port_name(port).to_owned(),
-            Carrier::Lag(lag) => self.fabric.lag(lag).name.to_string(),
+            Carrier::Port(at) => {
+                self.of_side(port, self.fabric.port(at).device, self.fabric.port_name(at))
+            }
+            Carrier::Lag(lag) => {
+                let lag = self.fabric.lag(lag);
+                self.of_side(port, lag.device, &lag.name)
+            }
             Carrier::Group(group) => {
                 let mut halves = self.fabric.group(group).halves.into_iter().flatten();
                 halves.next().map_or_else(String::new, |lag| self.fabric.lag(lag).name.to_string())
@@ -118,8 +124,22 @@ impl View<'_> {
         }
     }
 
+    /// A name on a switch; of the two that are one bridge it says which.
+    fn of_side(&self, port: BridgePortId, device: DeviceId, name: &str) -> String {
+        match self.trees.bridge(self.trees.port(port).bridge).devices.len() {
+            1 => name.to_owned(),
+            _ => format!("{} {name}", self.fabric.device_name(device)),
+        }
+    }
+
     fn label(&self, port: BridgePortId) -> String {
-        format!("{} {}", self.bridge(self.trees.port(port).bridge), self.port_name(port))
+        let of = self.trees.port(port);
+        let named = self.trees.bridge(of.bridge).devices.len() > 1
+            && !matches!(of.carrier, Carrier::Group(_));
+        match named {
+            true => self.port_name(port),
+            false => format!("{} {}", self.bridge(of.bridge), self.port_name(port)),
+        }
     }
 
     /// The row of a root bridge, with what made it the root.

@@ -1,5 +1,6 @@
 //! Faults of endpoints, and of what gives them their addresses.
 
+mod address_reserved;
 mod address_reused;
 mod gateway_wrong;
 mod mac_reused;
@@ -19,6 +20,7 @@ pub(super) static RULES: &[&Check] = &[
     &mac_reused::RULE,
     &address_reused::RULE,
     &outside_subnet::RULE,
+    &address_reserved::RULE,
     &prefix_length_clash::RULE,
     &gateway_wrong::RULE,
 ];

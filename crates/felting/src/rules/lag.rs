@@ -7,6 +7,7 @@ mod member_clash;
 mod member_settings_clash;
 mod member_shared;
 mod min_members;
+mod min_members_single;
 mod mode_deadlock;
 mod one_sided;
 mod over_strangers;
@@ -23,7 +24,7 @@ mod untagged_clash;
 mod vlan_clash;
 
 use super::{Check, Context};
-use crate::behaviour::MemberState;
+use crate::behaviour::{MemberState, PortRole};
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, PortId};
 use crate::value::{Protocol, Unanswered};
@@ -45,6 +46,7 @@ pub(super) static RULES: &[&Check] = &[
     &address_clash::RULE,
     &member_settings_clash::RULE,
     &min_members::RULE,
+    &min_members_single::RULE,
     &timeout_clash::RULE,
     &static_blind::RULE,
     &proprietary::RULE,
@@ -123,25 +125,64 @@ pub(super) fn identity_place(cx: &Context<'_>, lag: LagId, other: LagId) -> Opti
     }
 }
 
+/// The members of an end that stand alone as nobody answers them, and forward.
+pub(super) fn alone(cx: &Context<'_>, lag: LagId) -> Vec<PortId> {
+    let members = cx.fabric.lag(lag).members.iter();
+    let alone = members.filter(|&id| cx.state.member(id).state == MemberState::Individual);
+    alone.map(|id| cx.fabric.member(id).port.value).collect()
+}
+
 /// What the members of an end do that nobody answers.
 pub(super) fn left_alone(cx: &Context<'_>, lag: LagId) -> String {
-    let settings = cx.fabric.lag(lag);
-    let device = cx.fabric.device_name(settings.device);
-    let alone = |id| {
-        let state = cx.state.member(id).state;
-        matches!(state, MemberState::Individual | MemberState::Closed)
-    };
+    let (fabric, settings) = (cx.fabric, cx.fabric.lag(lag));
+    let device = fabric.device_name(settings.device);
+    let closed = |id| cx.state.member(id).state == MemberState::Closed;
+    let many = settings.members.len() > 1;
     if settings.protocol.value == Protocol::Static {
-        return format!("{device} notices nothing and spreads frames over all members");
+        return match many {
+            true => format!("{device} notices nothing and spreads frames over all members"),
+            false => format!("{device} notices nothing and sends by its member"),
+        };
     }
-    match settings.unanswered.value {
-        _ if !settings.members.iter().any(alone) => format!("{device} notices nothing"),
-        Unanswered::Individual => format!(
-            "{device} uses each member as a port of its own (IEEE 802.1AX), so frames may come back to it by another member"
+    let ports = alone(cx, lag);
+    if ports.is_empty() && !settings.members.iter().any(closed) {
+        return format!("{device} notices nothing");
+    }
+    let is_routed = settings.tagged.is_empty() && settings.untagged.is_none();
+    if is_routed && !settings.addresses.is_empty() {
+        return format!("{device} has no member in use, so the routed LAG is down there");
+    }
+    match (settings.unanswered.value, &ports[..]) {
+        (Unanswered::Closed, _) => format!("{device} forwards nothing over its members"),
+        (Unanswered::One, _) => format!("{device} uses a single member"),
+        (Unanswered::Individual, [one]) => format!(
+            "{device} uses {} as a port of its own (IEEE 802.1AX 6.4.12)",
+            fabric.port_name(*one)
         ),
-        Unanswered::Closed => format!("{device} forwards nothing over its members"),
-        Unanswered::One => format!("{device} uses a single member"),
+        (Unanswered::Individual, _) => {
+            let each =
+                format!("{device} uses each member as a port of its own (IEEE 802.1AX 6.4.12)");
+            // Only what bridges sends a frame back.
+            let bridges = |device: DeviceId| fabric.device(device).kind == DeviceKind::Switch;
+            let beyond = ports.iter().filter_map(|&port| cx.state.far(port));
+            let mut both = beyond.map(|far| fabric.port(far).device).chain([settings.device]);
+            match open(cx, lag, &ports).filter(|_| both.all(bridges)) {
+                None => each,
+                Some(0..=1) => format!("{each}, and its spanning tree leaves one of them open"),
+                Some(_) => format!("{each}, so frames may come back to it by another member"),
+            }
+        }
     }
+}
+
+/// Of how many members that stand alone the tree lets frames pass in one VLAN, at most; none if there is no VLAN.
+fn open(cx: &Context<'_>, lag: LagId, ports: &[PortId]) -> Option<usize> {
+    let settings = cx.fabric.lag(lag);
+    let shut = |role| matches!(role, PortRole::Alternate | PortRole::Backup | PortRole::Disabled);
+    let passes = |port: PortId, vlan| !cx.state.trees().role_at(port, vlan).is_some_and(shut);
+    let vlans = settings.tagged.iter().chain(settings.untagged.map(|vlan| vlan.value));
+    let open = vlans.map(|vlan| ports.iter().filter(|&&port| passes(port, vlan)).count());
+    open.max()
 }
 
 /// What the members of both ends do that nobody answers.

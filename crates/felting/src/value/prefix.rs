@@ -55,6 +55,17 @@ impl IpPrefix {
         self.0.contains(&address)
     }
 
+    /// Whether an address of the prefix is no host's: in IPv4 the first stands for the subnet itself and the last is its
+    /// broadcast (RFC 1122 section 3.2.1.3), but for prefixes of two addresses (RFC 3021) and of one; in IPv6 the first is
+    /// the anycast address of its routers (RFC 4291 section 2.6.1), but for prefixes of two (RFC 6164).
+    pub fn is_reserved(&self, address: IpAddr) -> bool {
+        let (first, last) = (self.0.network(), self.0.broadcast());
+        match address.is_ipv4() {
+            true => self.0.prefix_len() < 31 && (address == first || address == last),
+            false => self.0.prefix_len() < 127 && address == first,
+        }
+    }
+
     /// Whether the two have an address in common.
     pub fn overlaps(&self, other: &Self) -> bool {
         self.0.contains(&other.0) || other.0.contains(&self.0)
@@ -125,7 +136,7 @@ impl IpPrefix {
             IpAddr::V6(base) => IpAddr::V6(u128::from(base).checked_add(number.into())?.into()),
         };
         let broadcast =
-            address.is_ipv4() && self.0.prefix_len() < 31 && address == self.0.broadcast();
+            address.is_ipv4() && self.is_reserved(address) && address != self.0.network();
         (self.contains(address) && !broadcast).then_some(address)
     }
 }

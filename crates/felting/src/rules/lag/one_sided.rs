@@ -1,5 +1,6 @@
 use super::{left_alone, links, name, plug};
-use crate::behaviour::Entity;
+use crate::behaviour::{Entity, MemberState};
+use crate::fabric::{LagId, PortId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -51,17 +52,58 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             ),
         )
         .related(plug(fabric, far).unwrap_or(fabric.port(far).span.0), "in no LAG")
-        .wire(format!(
-            "{}; {} takes the members for separate links",
-            left_alone(cx, lag),
-            fabric.device_name(device)
-        ))
-        .remedy(format!(
+        .wire(match bare.len() {
+            1 => left_alone(cx, lag),
+            _ => format!(
+                "{}; {} takes the members for separate links",
+                left_alone(cx, lag),
+                fabric.device_name(device)
+            ),
+        })
+        .remedy(remedy(cx, lag, &bare.iter().map(|&(_, _, far)| far).collect::<Vec<_>>()))
+        .about(fabric.lag(lag).device)
+        .about(device);
+    }
+}
+
+/// What to do about members that lead to ports in no LAG.
+fn remedy(cx: &Context<'_>, lag: LagId, bare: &[PortId]) -> String {
+    let fabric = cx.fabric;
+    let ports: Vec<_> = bare.iter().map(|&far| fabric.port_name(far)).collect();
+    let mut devices: Vec<_> = bare.iter().map(|&far| fabric.port(far).device).collect();
+    devices.dedup();
+    let [device] = devices[..] else {
+        return format!(
+            "lead all members of {} to one switch, or to the sides of a pair by a group",
+            name(fabric, lag)
+        );
+    };
+    // A partner that waits for a cable: it ends in the port beside.
+    let partner = fabric.lag(lag).members.iter().find_map(|member| {
+        let outcome = cx.state.member(member);
+        outcome
+            .far
+            .filter(|_| outcome.state == MemberState::Selected)
+            .and_then(|far| fabric.lag_of(far))
+    });
+    let waiting =
+        partner.filter(|&partner| fabric.lag(partner).device == device).and_then(|partner| {
+            let ports = fabric.lag(partner).members.iter().map(|id| fabric.member(id).port.value);
+            let mut free = ports.filter(|&port| fabric.link(port).is_none());
+            Some((free.next()?, partner))
+        });
+    match waiting {
+        Some((port, partner)) => format!(
+            "move the cable from {} to {} of {}, which waits for it in {}",
+            ports.join(" and "),
+            fabric.port_name(port),
+            fabric.device_name(device),
+            fabric.lag(partner).name.value
+        ),
+        None => format!(
             "add a LAG with {} on {}, or take the LAG away",
             ports.join(" and "),
             fabric.device_name(device)
-        ))
-        .about(fabric.lag(lag).device)
-        .about(device);
+        ),
     }
 }

@@ -66,6 +66,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let place = lag.addresses.first().map_or(lag.name.span, |address| address.span);
                 (place, "an address of the peer link".to_owned())
             }
+            InBand::Routes => {
+                let link = pair.sides[side].peer_link.map(|link| link.span);
+                let place = link.unwrap_or(pair.name.span);
+                (place, "all routes to the other side cross it".to_owned())
+            }
             InBand::Segment(segment) => {
                 let segment = fabric.segment(segment);
                 let place = segment.subnets.first().map_or(segment.name.span, |subnet| subnet.span);

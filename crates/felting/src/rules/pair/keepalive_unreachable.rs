@@ -114,6 +114,12 @@ fn report(
             fabric.port(port).span.0,
             "the port has no link to the other side".to_owned(),
         ),
+        KeepaliveFault::NoRoute => (
+            from.span,
+            format!("no routed link leads from {own} to {other}"),
+            pair.sides[side].switch.span,
+            format!("{own} has no way to {}", to.value),
+        ),
         KeepaliveFault::Down => return,
     };
     let why_short = why.clone();

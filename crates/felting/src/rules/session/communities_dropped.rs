@@ -1,7 +1,7 @@
-use rustc_hash::FxHashSet;
+use std::collections::BTreeMap;
 
 use super::carrying;
-use crate::diagnostic::Span;
+use crate::diagnostic::{Span, some_of};
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -39,21 +39,29 @@ client = true
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let mut said: FxHashSet<(DeviceId, Span)> = FxHashSet::default();
+    // One line may be for many: each sends to some peer.
+    let mut said: BTreeMap<Span, BTreeMap<DeviceId, DeviceId>> = BTreeMap::new();
     for (_, session) in carrying(cx).filter(|(_, session)| !session.communities.value) {
-        if !said.insert((session.device, session.communities.span)) {
-            continue;
-        }
-        let (name, peer) = (fabric.device_name(session.device), fabric.device_name(session.peer));
-        out.report(
-            session.communities.span,
-            format!("{name} sends none"),
-            format!("{name} sends EVPN routes without their extended communities"),
-        )
-        .related(fabric.device(session.peer).name.span, format!("{peer} gets them, for one"))
-        .wire(format!("what {name} sends has no route target left: no VTEP imports it"))
-        .remedy("send extended communities on every EVPN session".to_owned())
-        .about(session.device)
-        .about(session.peer);
+        let of_line = said.entry(session.communities.span).or_default();
+        of_line.entry(session.device).or_insert(session.peer);
+    }
+    for (span, senders) in said {
+        let names: Vec<&str> = senders.keys().map(|&id| fabric.device_name(id)).collect();
+        let Some((&first, &peer)) = senders.first_key_value() else { continue };
+        let (who, sends) = (some_of(&names), if names.len() == 1 { "sends" } else { "send" });
+        let draft = out
+            .report(
+                span,
+                format!("{} sends none", fabric.device_name(first)),
+                format!("{who} {sends} EVPN routes without their extended communities"),
+            )
+            .related(
+                fabric.device(peer).name.span,
+                format!("{} gets them, for one", fabric.device_name(peer)),
+            )
+            .wire(format!("what {who} {sends} has no route target left: no VTEP imports it"))
+            .remedy("send extended communities on every EVPN session".to_owned());
+        let about = senders.iter().fold(draft, |draft, (&id, _)| draft.about(id));
+        about.about(peer);
     }
 }

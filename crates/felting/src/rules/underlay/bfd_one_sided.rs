@@ -66,7 +66,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let of_link = session
             .interface
             .is_some_and(|interface| fabric.interface(interface).bfd.value == session.bfd.value);
-        if session.bfd.value == other.bfd.value || of_link {
+        let mut places = [session, other].map(|session| session.bfd.span);
+        places.sort_unstable();
+        if session.bfd.value == other.bfd.value || of_link || !said.insert(places) {
             continue;
         }
         let end = |session: &Session| {

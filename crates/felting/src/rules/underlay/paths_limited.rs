@@ -1,5 +1,8 @@
+use std::collections::BTreeMap;
+
 use super::uplinks;
-use crate::fabric::InterfacePlace;
+use crate::diagnostic::{Span, some_of};
+use crate::fabric::{DeviceId, InterfacePlace};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -50,6 +53,8 @@ runs = ["kelp-a p[49-50] -- crest-[1-2] p1", "kelp-b p[49-50] -- crest-[1-2] p2"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    // One line may limit many.
+    let mut limited: BTreeMap<Span, (Vec<(DeviceId, usize)>, u16)> = BTreeMap::new();
     for (_, router) in fabric.routers() {
         let Some(most) = router.max_paths else { continue };
         let up = uplinks(fabric, router.device);
@@ -60,24 +65,34 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 .any(|id| fabric.interface(id).place == InterfacePlace::Port(*port))
         });
         let paths = used.count();
-        if paths <= usize::from(most.value) {
-            continue;
+        if paths > usize::from(most.value) {
+            let of_line = limited.entry(most.span).or_insert((Vec::new(), most.value));
+            of_line.0.push((router.device, paths));
         }
-        let name = fabric.device_name(router.device);
-        out.report(
-            most.span,
-            format!("at most {}", most.value),
-            format!("{name} uses {} of its {paths} equal paths", most.value),
-        )
-        .related(
-            fabric.device(router.device).name.span,
-            format!("{name} has {paths} links to switches above it"),
-        )
-        .wire(format!(
-            "{} of {paths} uplinks carry nothing that {name} sends",
-            paths - usize::from(most.value)
-        ))
-        .remedy(format!("allow {paths} paths"))
-        .about(router.device);
+    }
+    for (span, (routers, most)) in limited {
+        let (first, paths) = routers[0];
+        let name = fabric.device_name(first);
+        let names: Vec<&str> = routers.iter().map(|&(id, _)| fabric.device_name(id)).collect();
+        let largest = routers.iter().map(|&(_, paths)| paths).max().unwrap_or(paths);
+        let draft = out
+            .report(
+                span,
+                format!("at most {most}"),
+                match routers.len() {
+                    1 => format!("{name} uses {most} of its {paths} equal paths"),
+                    _ => format!("{} use {most} of their equal paths", some_of(&names)),
+                },
+            )
+            .related(
+                fabric.device(first).name.span,
+                format!("{name} has {paths} links to switches above it"),
+            )
+            .wire(format!(
+                "{} of {paths} uplinks carry nothing that {name} sends",
+                paths - usize::from(most)
+            ))
+            .remedy(format!("allow {largest} paths"));
+        routers.iter().fold(draft, |draft, &(id, _)| draft.about(id));
     }
 }

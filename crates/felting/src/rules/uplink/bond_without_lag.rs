@@ -1,6 +1,7 @@
 use crate::behaviour::Entity;
-use crate::rules::lag::{left_alone, links, plug};
+use crate::rules::lag::{alone, left_alone, links, plug};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::Protocol;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -59,10 +60,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 ),
             )
             .related(plug(fabric, far).unwrap_or(fabric.port(far).span.0), "this port is in no LAG")
-            .wire(format!(
-                "{}; the switch takes the NICs for separate hosts with one address",
-                left_alone(cx, bond)
-            ))
+            .wire(match alone(cx, bond).len() {
+                0 | 1 if own.protocol.value != Protocol::Static => left_alone(cx, bond),
+                _ => format!(
+                    "{}; the switch takes the NICs for separate hosts with one address",
+                    left_alone(cx, bond)
+                ),
+            })
             .remedy(format!(
                 "aggregate {} into one LAG that is {} too{}",
                 ports.join(" and "),

@@ -1,0 +1,319 @@
+//! By what the keepalive of a pair goes: it is judged before anything that could depend on it, on physical links, the
+//! management network, and routed links; with the peer link taken away, whatever carries it.
+
+use std::net::IpAddr;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::fabric::{
+    DeviceId, Fabric, InterfaceId, InterfacePlace, Keepalive, LagId, ManagementId, Pair, PortId,
+    RouterId, SegmentId,
+};
+use crate::id::IdVec;
+use crate::value::UnderlayProtocol;
+
+/// By what the keepalive of one side goes, or why it does not arrive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum KeepalivePath {
+    /// There is none.
+    Unwritten,
+    /// No management network is written, so it cannot be judged; it is taken to arrive.
+    Unjudged,
+    /// Over a management network.
+    Management(ManagementId),
+    /// From one management network to another, over their routers.
+    Routed(ManagementId, ManagementId),
+    /// Over a routed link between the two, by this port.
+    Link(PortId),
+    /// As routes lead from switch to switch, whatever becomes of the peer link.
+    Underlay,
+    /// Over the peer link itself.
+    InBand(InBand),
+    /// It does not arrive.
+    Broken(KeepaliveFault),
+}
+
+/// How a keepalive comes to ride on the peer link.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum InBand {
+    /// By an address of the peer link.
+    Link(LagId),
+    /// In a segment that crosses the peer link.
+    Segment(SegmentId),
+    /// As routes lead, all of which cross the peer link.
+    Routes,
+}
+
+/// Why a keepalive does not arrive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum KeepaliveFault {
+    /// The side does not have the address that it sends from.
+    NotOwn,
+    /// The other side does not have the address that it sends to.
+    NotTheirs,
+    /// The addresses are in management networks that no router joins.
+    Apart(ManagementId, ManagementId),
+    /// The addresses are in another routing table than the keepalive.
+    OtherVrf(ManagementId),
+    /// The link between them is down.
+    LinkDown(PortId),
+    /// No routed link leads from the one to the other.
+    NoRoute,
+    /// The keepalive is down while the question is asked.
+    Down,
+}
+
+impl KeepalivePath {
+    /// Whether it arrives while the peer link is as it is.
+    pub fn arrives(self, peer_link_up: bool) -> bool {
+        match self {
+            Self::Unwritten | Self::Broken(_) => false,
+            Self::InBand(_) => peer_link_up,
+            _ => true,
+        }
+    }
+}
+
+/// Who has which address that a keepalive could use.
+pub(super) struct Owners {
+    management: FxHashMap<(DeviceId, IpAddr), ManagementId>,
+    ports: FxHashMap<(DeviceId, IpAddr), PortId>,
+    lags: FxHashMap<(DeviceId, IpAddr), LagId>,
+    /// Whether management networks are written. Without them an address that is nobody's may well be
+    /// that of a management port.
+    any: bool,
+}
+
+impl Owners {
+    pub(super) fn of(fabric: &Fabric) -> Self {
+        let mut owners = Self {
+            management: FxHashMap::default(),
+            ports: FxHashMap::default(),
+            lags: FxHashMap::default(),
+            any: !fabric.management.is_empty(),
+        };
+        if fabric.pairs.is_empty() {
+            return owners;
+        }
+        for (id, network) in fabric.management() {
+            for (switch, addresses) in &network.switches {
+                for address in addresses {
+                    owners.management.entry((*switch, address.value)).or_insert(id);
+                }
+            }
+        }
+        let mut ports: Vec<_> = fabric.port_settings.iter().collect();
+        ports.sort_unstable_by_key(|&(&port, _)| port);
+        for (&port, settings) in ports {
+            let device = fabric.port(port).device;
+            for address in &settings.addresses {
+                owners.ports.insert((device, address.address()), port);
+            }
+        }
+        for (id, lag) in fabric.lags() {
+            for address in &lag.addresses {
+                owners.lags.insert((lag.device, address.address()), id);
+            }
+        }
+        owners
+    }
+
+    pub(super) fn path(
+        &self,
+        fabric: &Fabric,
+        pair: &Pair,
+        side: usize,
+        keepalive: &Keepalive,
+        far: &IdVec<PortId, Option<PortId>>,
+    ) -> KeepalivePath {
+        let (own, other) = (pair.sides[side].switch.value, pair.sides[1 - side].switch.value);
+        let (from, to) = (keepalive.from.value, keepalive.to.value);
+        let broken = KeepalivePath::Broken;
+        if let Some(&lag) = self.lags.get(&(own, from)) {
+            let link = pair.sides[side].peer_link.map(|link| link.value);
+            if Some(lag) == link {
+                return KeepalivePath::InBand(InBand::Link(lag));
+            }
+            let members = fabric.lag(lag).members.iter();
+            let ports: Vec<_> = members.map(|id| fabric.member(id).port.value).collect();
+            return self.over_link(fabric, &ports, other, to, far);
+        }
+        if let Some(&port) = self.ports.get(&(own, from)) {
+            let in_peer_link =
+                pair.sides[side].peer_link.filter(|link| fabric.lag_of(port) == Some(link.value));
+            if let Some(link) = in_peer_link {
+                return KeepalivePath::InBand(InBand::Link(link.value));
+            }
+            return self.over_link(fabric, &[port], other, to, far);
+        }
+        if let Some(&near) = self.management.get(&(own, from)) {
+            if outside(fabric, near, keepalive) {
+                return broken(KeepaliveFault::OtherVrf(near));
+            }
+            let Some(&end) = self.management.get(&(other, to)) else {
+                return broken(KeepaliveFault::NotTheirs);
+            };
+            if near == end {
+                return KeepalivePath::Management(near);
+            }
+            let routed =
+                [near, end].iter().all(|&id| !fabric.management_network(id).gateways.is_empty());
+            return match routed {
+                true => KeepalivePath::Routed(near, end),
+                false => broken(KeepaliveFault::Apart(near, end)),
+            };
+        }
+        if let Some(path) = over_routes(fabric, pair, side, keepalive, far) {
+            return path;
+        }
+        if let Some(segment) = crossing(fabric, pair, from) {
+            return KeepalivePath::InBand(InBand::Segment(segment));
+        }
+        if self.any { broken(KeepaliveFault::NotOwn) } else { KeepalivePath::Unjudged }
+    }
+
+    /// By routed ports, whose far ends must be the other side and have the address.
+    fn over_link(
+        &self,
+        fabric: &Fabric,
+        ports: &[PortId],
+        other: DeviceId,
+        to: IpAddr,
+        far: &IdVec<PortId, Option<PortId>>,
+    ) -> KeepalivePath {
+        let theirs = self.ports.contains_key(&(other, to)) || self.lags.contains_key(&(other, to));
+        if !theirs {
+            return KeepalivePath::Broken(KeepaliveFault::NotTheirs);
+        }
+        let reaches =
+            |port: &&PortId| far[**port].is_some_and(|end| fabric.port(end).device == other);
+        match (ports.iter().find(reaches), ports.first()) {
+            (Some(&port), _) => KeepalivePath::Link(port),
+            (None, Some(&port)) => KeepalivePath::Broken(KeepaliveFault::LinkDown(port)),
+            (None, None) => KeepalivePath::Broken(KeepaliveFault::NotOwn),
+        }
+    }
+}
+
+/// As routes lead, where the keepalive is between addresses of the switches as routers: loopbacks, routed VLANs.
+fn over_routes(
+    fabric: &Fabric,
+    pair: &Pair,
+    side: usize,
+    keepalive: &Keepalive,
+    far: &IdVec<PortId, Option<PortId>>,
+) -> Option<KeepalivePath> {
+    let router = |side: usize| fabric.device(pair.sides[side].switch.value).router;
+    let (near, end) = (router(side)?, router(1 - side)?);
+    let (from, to) = (keepalive.from.value, keepalive.to.value);
+    if keepalive.vrf.is_some() || !fabric.has_address(near, from) {
+        return None;
+    }
+    if !fabric.has_address(end, to) {
+        return Some(KeepalivePath::Broken(KeepaliveFault::NotTheirs));
+    }
+    let routed = Routed { fabric, pair, far, ends: [from, to] };
+    Some(match (routed.leads(near, end, false), routed.leads(near, end, true)) {
+        (true, _) => KeepalivePath::Underlay,
+        (false, true) => KeepalivePath::InBand(InBand::Routes),
+        (false, false) => KeepalivePath::Broken(KeepaliveFault::NoRoute),
+    })
+}
+
+/// The routed links between switches, as they are cabled and have a link.
+struct Routed<'a> {
+    fabric: &'a Fabric,
+    pair: &'a Pair,
+    far: &'a IdVec<PortId, Option<PortId>>,
+    ends: [IpAddr; 2],
+}
+
+impl Routed<'_> {
+    /// Whether they lead from one router to another, with those over the pair's peer link or without.
+    fn leads(&self, from: RouterId, to: RouterId, over_peer_link: bool) -> bool {
+        let fabric = self.fabric;
+        let mut seen = FxHashSet::from_iter([from]);
+        let mut open = vec![from];
+        while let Some(router) = open.pop() {
+            if router == to {
+                return true;
+            }
+            for id in fabric.router(router).interfaces.iter() {
+                let Some(far) = fabric.interface_far(id) else { continue };
+                let crosses = self.crosses(id) || self.crosses(far);
+                let up = if crosses { over_peer_link } else { self.is_up(id) };
+                let next = fabric.device(fabric.interface(far).device).router;
+                if let Some(next) = next.filter(|_| up && self.carries(id, far))
+                    && seen.insert(next)
+                {
+                    open.push(next);
+                }
+            }
+        }
+        false
+    }
+
+    /// Whether packets of the keepalive go over a link: one between its addresses, or one that a protocol runs on.
+    fn carries(&self, near: InterfaceId, far: InterfaceId) -> bool {
+        let [a, b] = [near, far].map(|id| self.fabric.interface(id));
+        let runs = |one: &crate::fabric::Interface| one.protocol.value != UnderlayProtocol::None;
+        let has = |one: &crate::fabric::Interface, address: IpAddr| {
+            one.addresses.iter().any(|own| own.address() == address)
+        };
+        let [from, to] = self.ends;
+        let straight = has(a, from) && has(b, to);
+        a.vrf.is_none() && b.vrf.is_none() && (straight || (runs(a) && runs(b)))
+    }
+
+    /// Whether an interface is on the pair's own peer link.
+    fn crosses(&self, id: InterfaceId) -> bool {
+        let interface = self.fabric.interface(id);
+        let side = self.pair.sides.iter().find(|side| side.switch.value == interface.device);
+        let link = side.and_then(|side| side.peer_link).map(|link| self.fabric.lag(link.value));
+        match interface.place {
+            InterfacePlace::Port(port) => {
+                let at =
+                    self.pair.sides.iter().position(|side| side.switch.value == interface.device);
+                at.is_some_and(|side| self.fabric.peer_ports(self.pair, side).contains(&port))
+            }
+            InterfacePlace::Lag(lag) => {
+                side.and_then(|side| side.peer_link).is_some_and(|link| link.value == lag)
+            }
+            InterfacePlace::Vlan(vlan) => link.is_some_and(|link| link.carries(vlan)),
+        }
+    }
+
+    fn is_up(&self, id: InterfaceId) -> bool {
+        match self.fabric.interface(id).place {
+            InterfacePlace::Port(port) => self.far[port].is_some(),
+            InterfacePlace::Lag(lag) => {
+                let mut members = self.fabric.lag(lag).members.iter();
+                members.any(|id| self.far[self.fabric.member(id).port.value].is_some())
+            }
+            InterfacePlace::Vlan(_) => true,
+        }
+    }
+}
+
+fn outside(fabric: &Fabric, network: ManagementId, keepalive: &Keepalive) -> bool {
+    let own = fabric.management_network(network).vrf.as_ref().map(|vrf| &vrf.value);
+    keepalive.vrf.as_ref().is_some_and(|vrf| Some(&vrf.value) != own)
+}
+
+/// A segment whose subnet holds the address and whose VLAN crosses the pair's peer link.
+fn crossing(fabric: &Fabric, pair: &Pair, address: IpAddr) -> Option<SegmentId> {
+    let link = fabric.lag(pair.sides[0].peer_link?.value);
+    let found = fabric.segments().find(|(_, segment)| {
+        if !segment.subnets.iter().any(|subnet| subnet.contains(address)) {
+            return false;
+        }
+        segment
+            .presences
+            .iter()
+            .filter_map(|presence| fabric.presence(presence).vlan)
+            .any(|vlan| link.tagged.contains(vlan.value))
+    });
+    found.map(|(id, _)| id)
+}
