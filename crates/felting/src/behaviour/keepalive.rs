@@ -206,14 +206,14 @@ fn over_routes(
     far: &IdVec<PortId, Option<PortId>>,
 ) -> Option<KeepalivePath> {
     let router = |side: usize| fabric.device(pair.sides[side].switch.value).router;
-    let (near, end) = (router(side)?, router(1 - side)?);
+    let near = router(side)?;
     let (from, to) = (keepalive.from.value, keepalive.to.value);
     if keepalive.vrf.is_some() || !fabric.has_address(near, from) {
         return None;
     }
-    if !fabric.has_address(end, to) {
+    let Some(end) = router(1 - side).filter(|&end| fabric.has_address(end, to)) else {
         return Some(KeepalivePath::Broken(KeepaliveFault::NotTheirs));
-    }
+    };
     let routed = Routed { fabric, pair, far, ends: [from, to] };
     Some(match (routed.leads(near, end, false), routed.leads(near, end, true)) {
         (true, _) => KeepalivePath::Underlay,

@@ -182,6 +182,22 @@ fn members() {
 
 #[test]
 fn keepalives() {
+    let loopbacks = [
+        ("\"10.80.39.1\", \"10.80.39.2\"", "\"10.64.8.11\", \"10.64.8.12\""),
+        (
+            "[[segment]]\nname = \"pulse\"\nvlan = 399\nsubnet = \"10.80.39.0/30\"\non = \"kelp-*\"\n",
+            "",
+        ),
+        (
+            "[[management]]\nname = \"yard\"\nsubnet = \"192.0.2.0/24\"",
+            "[[router]]\non = \"kelp-*\"\nloopback = \"10.64.8.11\"\ndiffers = [{ on = \"kelp-b\", loopback = \"10.64.8.12\" }]\n\
+             [[underlay]]\non = \"kelp-*\"\nunnumbered = true\n[[interface]]\non = \"kelp-*\"\nvlan = 399",
+        ),
+    ];
+    let beside = (
+        "runs = \"kelp-a p[1-2] -- kelp-b p[1-2]\"",
+        "runs = [\"kelp-a p[1-2] -- kelp-b p[1-2]\", \"kelp-a p3 -- kelp-b p3\"]",
+    );
     let by_link = "[[port]]\non = \"kelp-a\"\nports = \"p4\"\naddress = \"10.64.3.0/31\"\n[[port]]\non = \"kelp-b\"\nports = \"p4\"\naddress = \"10.64.3.1/31\"\n\n[[lag]]";
     let linked = "runs = [\"kelp-a p4 -- kelp-b p4\", \"kelp-a p[1-2] -- kelp-b p[1-2]\"]";
     let mirrored = [
@@ -255,6 +271,42 @@ fn keepalives() {
                 ("vlan = 399\n", ""),
             ],
             &["pair-keepalive-in-band at 10.80.39.1"],
+        ),
+        (
+            "between loopbacks that only the peer link joins",
+            "pair-keepalive-in-band",
+            &[loopbacks[0], loopbacks[1], loopbacks[2]],
+            &["pair-keepalive-in-band at 10.64.8.11"],
+        ),
+        (
+            "the same with a routed link beside it",
+            "pair-keepalive-in-band",
+            &[loopbacks[0], loopbacks[1], loopbacks[2], beside],
+            &[],
+        ),
+        (
+            "a loopback that is nobody's",
+            "pair-keepalive-in-band",
+            &[
+                ("\"10.80.39.1\", \"10.80.39.2\"", "\"10.64.8.11\", \"10.64.8.13\""),
+                loopbacks[1],
+                loopbacks[2],
+                beside,
+            ],
+            &["pair-keepalive-unreachable at 10.64.8.13"],
+        ),
+        (
+            "the other side is no router",
+            "pair-keepalive-in-band",
+            &[
+                loopbacks[0],
+                loopbacks[1],
+                (
+                    "[[management]]\nname = \"yard\"\nsubnet = \"192.0.2.0/24\"",
+                    "[[router]]\non = \"kelp-a\"\nloopback = \"10.64.8.11\"",
+                ),
+            ],
+            &["pair-keepalive-unreachable at 10.64.8.12"],
         ),
     ]);
 }

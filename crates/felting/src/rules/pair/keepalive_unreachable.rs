@@ -133,7 +133,12 @@ fn report(
     )
     .related(place, text)
     .wire("the keepalive never arrives: when the peer link fails, both sides carry on as primary")
-    .remedy("correct the address, or put the switch into the management network that holds it")
+    .remedy(match fault {
+        KeepaliveFault::NoRoute => {
+            "join the two by routed links beside the peer link, or send it over the management network"
+        }
+        _ => "correct the address, or put the switch into the management network that holds it",
+    })
     .about(pair.sides[0].switch.value)
     .about(pair.sides[1].switch.value);
 }
