@@ -10,7 +10,7 @@ use felting::{Condition, Fabric, Loader, Progress};
 use felting_view::Checked;
 
 use crate::arguments::{Down, Of, Which};
-use crate::output::Screen;
+use crate::output::{Screen, note};
 use crate::progress_bar::Bar;
 
 /// What is read where no file is named.
@@ -37,18 +37,12 @@ impl Piped {
     }
 }
 
-/// Whether a file says what it holds once: a pipe, such as a shell makes of `<(...)`, or a device. Of a pipe with a
-/// name is said that it is waited for, as nobody may write into it.
+/// Whether a file says what it holds once: a pipe, such as a shell makes of `<(...)`, or a device.
 #[cfg(unix)]
 fn is_stream(file: &Path) -> bool {
     use std::os::unix::fs::FileTypeExt as _;
-    let Ok(facts) = std::fs::metadata(file) else { return false };
-    let is_pipe = facts.file_type().is_fifo();
-    if is_pipe && !file.starts_with("/dev/fd") && !file.starts_with("/proc") {
-        let shown = file.display().to_string();
-        crate::output::note(&format!("waiting for what is written into the pipe {shown}"));
-    }
-    is_pipe || facts.file_type().is_char_device()
+    let kind = std::fs::metadata(file).map(|facts| facts.file_type());
+    kind.is_ok_and(|kind| kind.is_fifo() || kind.is_char_device())
 }
 
 /// Pipes with a name are no files elsewhere.
@@ -99,6 +93,10 @@ pub(crate) fn read(file: &Path, with: &[PathBuf], bar: &Bar) -> Result<Fabric, S
         Loader::files(&piped, STDIN)
     } else if is_stream(file) {
         let shown = file.display().to_string();
+        // Nobody may write into it; what a shell makes is written already.
+        if !file.starts_with("/dev") && !file.starts_with("/proc") {
+            note(&format!("waiting for what is written into the pipe {shown}"));
+        }
         let opened = std::fs::File::open(file);
         let opened = opened.map_err(|error| format!("{shown} could not be read: {error}"))?;
         piped = Piped::read(&shown, shown.clone(), opened)?;

@@ -199,8 +199,6 @@ pub struct Arenas {
     pub(crate) sessions: IdVec<SessionId, Session>,
     /// The end that answers each end of a session, whatever is wrong with either.
     pub(crate) twins: IdVec<SessionId, Option<SessionId>>,
-    /// A number for each end of a session: those of one number pass routes on alike.
-    pub(crate) session_kinds: IdVec<SessionId, u32>,
     pub(crate) overlays: IdVec<OverlayId, Overlay>,
     pub(crate) policies: IdVec<PolicyId, Policy>,
     pub(crate) static_routes: Vec<StaticRoute>,

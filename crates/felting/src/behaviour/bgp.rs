@@ -13,6 +13,7 @@ mod passing;
 mod path;
 mod settle;
 
+use ends::Kinds;
 use std::collections::BTreeSet;
 
 use rustc_hash::FxHashMap;
@@ -74,7 +75,7 @@ impl Bgp {
         let used = |family: Family| outcomes.values().any(|outcome| outcome.carries(family));
         let families: Vec<Family> = families.iter().copied().filter(|&f| used(f)).collect();
         let (classes, spread) = (Classes::default(), Vec::new());
-        let passing = Passing { outcomes, unresolved };
+        let passing = Passing { outcomes, unresolved, kinds: Kinds::of(fabric) };
         let mut bgp = Self { passing, classes, spread, by_prefix };
         if !families.is_empty() {
             bgp.classes = Classes::of(fabric, &bgp.passing);

@@ -5,8 +5,9 @@ use std::net::IpAddr;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::underlay::adjacency::{self, AdjacencyFault};
 use crate::fabric::{
-    DeviceId, Fabric, InterfaceId, InterfacePlace, Keepalive, LagId, ManagementId, Pair, PortId,
+    DeviceId, Fabric, Interface, InterfaceId, Keepalive, LagId, ManagementId, Pair, PortId,
     RouterId, SegmentId,
 };
 use crate::id::IdVec;
@@ -222,7 +223,8 @@ fn over_routes(
     })
 }
 
-/// The routed links between switches, as they are cabled and have a link.
+/// The routed links between switches, as they are cabled and have a link. LAGs and sessions are not judged yet: a LAG is
+/// taken to be up by its first link, and BGP to tell what it could.
 struct Routed<'a> {
     fabric: &'a Fabric,
     pair: &'a Pair,
@@ -234,6 +236,9 @@ impl Routed<'_> {
     /// Whether they lead from one router to another, with those over the pair's peer link or without.
     fn leads(&self, from: RouterId, to: RouterId, over_peer_link: bool) -> bool {
         let fabric = self.fabric;
+        // What is written sends packets on where no protocol runs.
+        let written: FxHashSet<DeviceId> =
+            fabric.static_routes().iter().map(|route| route.device).collect();
         let mut seen = FxHashSet::from_iter([from]);
         let mut open = vec![from];
         while let Some(router) = open.pop() {
@@ -242,10 +247,9 @@ impl Routed<'_> {
             }
             for id in fabric.router(router).interfaces.iter() {
                 let Some(far) = fabric.interface_far(id) else { continue };
-                let crosses = self.crosses(id) || self.crosses(far);
-                let up = if crosses { over_peer_link } else { self.is_up(id) };
                 let next = fabric.device(fabric.interface(far).device).router;
-                if let Some(next) = next.filter(|_| up && self.carries(id, far))
+                let up = [id, far].iter().all(|&end| self.is_up(end, over_peer_link));
+                if let Some(next) = next.filter(|_| up && self.carries(id, far, &written))
                     && seen.insert(next)
                 {
                     open.push(next);
@@ -255,45 +259,39 @@ impl Routed<'_> {
         false
     }
 
-    /// Whether packets of the keepalive go over a link: one between its addresses, or one that a protocol runs on.
-    fn carries(&self, near: InterfaceId, far: InterfaceId) -> bool {
+    /// Whether packets of the keepalive go over a link: one between its addresses, one by which routes are told, or one
+    /// of a switch with static routes.
+    fn carries(&self, near: InterfaceId, far: InterfaceId, written: &FxHashSet<DeviceId>) -> bool {
         let [a, b] = [near, far].map(|id| self.fabric.interface(id));
-        let runs = |one: &crate::fabric::Interface| one.protocol.value != UnderlayProtocol::None;
-        let has = |one: &crate::fabric::Interface, address: IpAddr| {
+        if a.vrf.is_some() || b.vrf.is_some() {
+            return false;
+        }
+        let fault = adjacency::settings(self.fabric, a, b);
+        let has = |one: &Interface, address: IpAddr| {
             one.addresses.iter().any(|own| own.address() == address)
         };
-        let [from, to] = self.ends;
-        let straight = has(a, from) && has(b, to);
-        a.vrf.is_none() && b.vrf.is_none() && (straight || (runs(a) && runs(b)))
+        let straight = has(a, self.ends[0]) && has(b, self.ends[1]);
+        let runs = fault.is_none() && a.protocol.value != UnderlayProtocol::None;
+        let sent = straight || written.contains(&a.device);
+        runs || (sent && !fault.is_some_and(AdjacencyFault::stops_packets))
     }
 
-    /// Whether an interface is on the pair's own peer link.
-    fn crosses(&self, id: InterfaceId) -> bool {
-        let interface = self.fabric.interface(id);
-        let side = self.pair.sides.iter().find(|side| side.switch.value == interface.device);
-        let link = side.and_then(|side| side.peer_link).map(|link| self.fabric.lag(link.value));
-        match interface.place {
-            InterfacePlace::Port(port) => {
-                let at =
-                    self.pair.sides.iter().position(|side| side.switch.value == interface.device);
-                at.is_some_and(|side| self.fabric.peer_ports(self.pair, side).contains(&port))
-            }
-            InterfacePlace::Lag(lag) => {
-                side.and_then(|side| side.peer_link).is_some_and(|link| link.value == lag)
-            }
-            InterfacePlace::Vlan(vlan) => link.is_some_and(|link| link.carries(vlan)),
-        }
-    }
-
-    fn is_up(&self, id: InterfaceId) -> bool {
-        match self.fabric.interface(id).place {
-            InterfacePlace::Port(port) => self.far[port].is_some(),
-            InterfacePlace::Lag(lag) => {
-                let mut members = self.fabric.lag(lag).members.iter();
-                members.any(|id| self.far[self.fabric.member(id).port.value].is_some())
-            }
-            InterfacePlace::Vlan(_) => true,
-        }
+    fn is_up(&self, id: InterfaceId, over_peer_link: bool) -> bool {
+        let sides = self.pair.sides.each_ref();
+        let own = |port: PortId| {
+            let device = self.fabric.port(port).device;
+            let side = sides.iter().position(|side| side.switch.value == device);
+            side.is_some_and(|side| self.fabric.peer_ports(self.pair, side).contains(&port))
+        };
+        let has_link = |port: PortId| match own(port) {
+            true => over_peer_link,
+            false => self.far[port].is_some(),
+        };
+        let lag_is_up = |lag: LagId| {
+            let members = self.fabric.lag(lag).members.iter();
+            members.map(|member| self.fabric.member(member).port.value).any(has_link)
+        };
+        adjacency::is_up(self.fabric, id, has_link, lag_is_up)
     }
 }
 

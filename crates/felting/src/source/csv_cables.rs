@@ -97,7 +97,7 @@ fn columns(cx: &mut Cx<'_>, header: &[At<SmolStr>]) -> Option<Columns> {
             at,
             format!("the cable list lacks the column {}", missing.join(", ")),
             format!("expected {}", NEEDED.join(",")),
-            match header.iter().any(|cell| cell.value.contains(';') || cell.value.contains("\\t")) {
+            match cx.text.lines().next().unwrap_or_default().contains([';', '\t']) {
                 true => "separate the columns by commas, not by semicolons or tabs",
                 false => "name the columns in the first row",
             },

@@ -8,7 +8,7 @@
 
 use std::net::IpAddr;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use crate::behaviour::State;
@@ -16,12 +16,13 @@ use crate::behaviour::carrier::leaves;
 use crate::behaviour::evpn::tag_of;
 use crate::behaviour::host::nics_in_use;
 use crate::fabric::{
-    DeviceId, EndpointId, EthernetSegmentId, PortId, SegmentId, SettingsId, Vrf, VrfId,
+    DeviceId, EndpointId, EthernetSegmentId, LagId, PortId, SegmentId, SettingsId, Uplink, Vrf,
+    VrfId,
 };
 use crate::id::Id as _;
 use crate::value::{
-    Encapsulation, Family, GatewayKind, IpPrefix, Irb, Mtu, Replication, SingleHomed, UdpPort,
-    VlanId, Vni,
+    Activity, BondProtocol, Encapsulation, Family, GatewayKind, IpPrefix, Irb, Mtu, PartnerBy,
+    Protocol, Replication, SingleHomed, UdpPort, Unanswered, VlanId, Vni,
 };
 
 /// How two endpoints stand to each other.
@@ -42,26 +43,27 @@ pub(super) struct Spot {
     /// The host of an endpoint.
     pub(super) host: Option<DeviceId>,
     pub(super) switches: Switches,
-    /// The members of stacks among them, by their places there.
-    members: SmallVec<[u8; 2]>,
+    /// A number for how it hangs there: those of one number lose and keep the same whatever is lost but their own cables.
+    hangs: u32,
 }
 
 /// The classes of endpoints, found as they are asked for.
 pub(super) struct Classes<'l> {
     leaves: &'l Leaves,
     known: FxHashMap<Alike, u32>,
+    hangs: FxHashMap<Hangs, u32>,
 }
 
 impl<'l> Classes<'l> {
     pub(super) fn of(leaves: &'l Leaves) -> Self {
-        Self { leaves, known: FxHashMap::default() }
+        Self { leaves, known: FxHashMap::default(), hangs: FxHashMap::default() }
     }
 
     pub(super) fn spot(&mut self, state: &State, endpoint: EndpointId) -> Spot {
-        let (alike, switches, members) = alike(state, self.leaves, endpoint);
-        let next = u32::try_from(self.known.len()).unwrap_or(u32::MAX);
-        let class = *self.known.entry(alike).or_insert(next);
-        Spot { class, host: Some(state.host_of(endpoint)), switches, members }
+        let (alike, switches) = alike(state, self.leaves, endpoint);
+        let class = numbered(&mut self.known, alike);
+        let hangs = numbered(&mut self.hangs, Hangs::of(state, endpoint));
+        Spot { class, host: Some(state.host_of(endpoint)), switches, hangs }
     }
 
     /// A spot that is like no other.
@@ -69,8 +71,14 @@ impl<'l> Classes<'l> {
         let next = u32::try_from(self.known.len()).unwrap_or(u32::MAX);
         let alike = Alike { odd: Some(Odd::Asked(next)), ..Alike::default() };
         self.known.insert(alike, next);
-        Spot { class: next, host: None, switches: Switches::new(), members: SmallVec::new() }
+        Spot { class: next, host: None, switches: Switches::new(), hangs: u32::MAX }
     }
+}
+
+/// The number of a thing: those that are equal have one.
+fn numbered<K: std::hash::Hash + Eq>(known: &mut FxHashMap<K, u32>, key: K) -> u32 {
+    let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
+    *known.entry(key).or_insert(next)
 }
 
 pub(super) fn relation(a: &Spot, b: &Spot) -> Relation {
@@ -114,8 +122,8 @@ pub(super) fn kinds(from: &[Spot], to: &[Spot], not: impl Fn(usize, usize) -> bo
     kinds
 }
 
-/// As [`kinds`], but a pair for each two of a class and on the same switches, in any order: those hang on one another
-/// in what may be lost, but for their own cables.
+/// As [`kinds`], but a pair for each two that are alike and hang alike, in any order: whatever is lost but a host's own
+/// cable, others of them fare as these.
 pub(super) fn placed(from: &[Spot], to: &[Spot], not: impl Fn(usize, usize) -> bool) -> Vec<Kind> {
     let (groups_from, groups_to) = (Group::all(from), Group::all(to));
     let mut found = Vec::new();
@@ -136,22 +144,20 @@ pub(super) fn placed(from: &[Spot], to: &[Spot], not: impl Fn(usize, usize) -> b
             on_host.entry(host).or_default().push(place);
         }
     }
-    let mut known: FxHashMap<(u32, u32), usize> = FxHashMap::default();
+    let mut known: FxHashSet<[(u32, u32); 2]> = FxHashSet::default();
     for (a, spot) in from.iter().enumerate() {
         let beside = spot.host.and_then(|host| on_host.get(&host)).into_iter().flatten();
         for &b in beside.filter(|&&b| !not(a, b)) {
-            let key = (spot.class, to[b].class);
-            known.entry(key).or_insert_with(|| {
-                let key = (key.0, key.1, Relation::SameHost);
+            if known.insert([spot, &to[b]].map(|spot| (spot.class, spot.hangs))) {
+                let key = (spot.class, to[b].class, Relation::SameHost);
                 found.push(Kind { from: a, to: b, key });
-                found.len()
-            });
+            }
         }
     }
     found
 }
 
-/// Those of a class on the same switches.
+/// Those of a class that hang alike.
 pub(super) struct Group {
     /// The first of each of the first two hosts: of these is the first pair with any other group.
     pub(super) firsts: SmallVec<[usize; 2]>,
@@ -159,12 +165,11 @@ pub(super) struct Group {
 
 impl Group {
     pub(super) fn all(spots: &[Spot]) -> Vec<Self> {
-        let mut known: FxHashMap<(u32, &Switches, &SmallVec<[u8; 2]>), usize> =
-            FxHashMap::default();
+        let mut known: FxHashMap<(u32, u32), usize> = FxHashMap::default();
         let mut groups: Vec<Self> = Vec::new();
         for (place, spot) in spots.iter().enumerate() {
             let next = groups.len();
-            let at = *known.entry((spot.class, &spot.switches, &spot.members)).or_insert(next);
+            let at = *known.entry((spot.class, spot.hangs)).or_insert(next);
             if at == next {
                 groups.push(Self { firsts: SmallVec::new() });
             }
@@ -223,7 +228,7 @@ struct Entry {
     mtus: [Option<u32>; 2],
 }
 
-fn alike(state: &State, all: &Leaves, id: EndpointId) -> (Alike, Switches, SmallVec<[u8; 2]>) {
+fn alike(state: &State, all: &Leaves, id: EndpointId) -> (Alike, Switches) {
     let fabric = state.fabric();
     let endpoint = fabric.endpoint(id);
     let network = state.network_of(id).map(|network| fabric.network(network));
@@ -232,7 +237,6 @@ fn alike(state: &State, all: &Leaves, id: EndpointId) -> (Alike, Switches, Small
         .map(|network| nics_in_use(fabric, state.fars(), &state.members, id, network.uplink));
     let mut switches = Switches::new();
     let mut entries: SmallVec<[Entry; 4]> = SmallVec::new();
-    let mut members: SmallVec<[u8; 2]> = SmallVec::new();
     let legs = nics.into_iter().flatten().filter_map(|nic| Some((nic, state.far(nic)?)));
     for (nic, port) in legs {
         let switch = fabric.port(port).device;
@@ -254,9 +258,7 @@ fn alike(state: &State, all: &Leaves, id: EndpointId) -> (Alike, Switches, Small
             es: lag.and_then(|lag| fabric.lag(lag).segment),
             mtus: [fabric.mtu_of(nic), fabric.mtu_of(port)],
         });
-        members.extend(member_at(state, port));
     }
-    members.sort_unstable();
     switches.sort_unstable();
     entries.sort_unstable();
     let shared =
@@ -271,7 +273,74 @@ fn alike(state: &State, all: &Leaves, id: EndpointId) -> (Alike, Switches, Small
         odd: (shared || all.macs.get(&endpoint.mac.value).is_some_and(|&count| count > 1))
             .then_some(Odd::Shares(id)),
     };
-    (alike, switches, members)
+    (alike, switches)
+}
+
+/// By what an endpoint hangs on the fabric: all NICs of its uplink, those that stand by too.
+#[derive(PartialEq, Eq, Hash)]
+struct Hangs {
+    legs: SmallVec<[Option<Leg>; 4]>,
+    /// How a bond uses its NICs, and which of them first.
+    bond: Option<(BondProtocol, Option<usize>)>,
+    /// How it aggregates them, if it does.
+    lag: Option<LagSettings>,
+    /// An endpoint that a bond keeps on one of several NICs goes elsewhere than others when some are lost.
+    kept: Option<EndpointId>,
+}
+
+/// What is at the other end of a NIC's cable, if that has a link.
+#[derive(PartialEq, Eq, Hash)]
+struct Leg {
+    switch: DeviceId,
+    /// The place of the member in its stack.
+    member: Option<u8>,
+    lag: Option<LagSettings>,
+}
+
+/// What decides whether a LAG end is up with fewer members: what it speaks, how, with whom, from how many on.
+type LagSettings = (Protocol, Activity, Unanswered, PartnerBy, u16, usize, bool);
+
+impl Hangs {
+    fn of(state: &State, id: EndpointId) -> Self {
+        let fabric = state.fabric();
+        let uplink = state.network_of(id).map(|network| fabric.network(network).uplink);
+        let bond = match uplink {
+            Some(Uplink::Bond(bond)) => Some(fabric.bond(bond)),
+            _ => None,
+        };
+        let nics: SmallVec<[PortId; 4]> = match (uplink, bond) {
+            (_, Some(bond)) => bond.nics.iter().map(|nic| nic.value).collect(),
+            (Some(Uplink::Nic(nic)), _) => SmallVec::from_iter([nic]),
+            _ => SmallVec::new(),
+        };
+        let leg = |&nic: &PortId| {
+            let far = state.far(nic)?;
+            let lag = fabric.lag_of(far).map(|lag| lag_settings(state, lag));
+            Some(Leg { switch: fabric.port(far).device, member: member_at(state, far), lag })
+        };
+        let keeps = |protocol| matches!(protocol, BondProtocol::ByGuest | BondProtocol::BySource);
+        let place = |nic: PortId| nics.iter().position(|&other| other == nic);
+        Self {
+            legs: nics.iter().map(leg).collect(),
+            bond: bond
+                .map(|bond| (bond.protocol.value, bond.active.and_then(|nic| place(nic.value)))),
+            lag: bond.and_then(|bond| bond.lag).map(|lag| lag_settings(state, lag)),
+            kept: bond.filter(|bond| keeps(bond.protocol.value) && nics.len() > 2).map(|_| id),
+        }
+    }
+}
+
+fn lag_settings(state: &State, lag: LagId) -> LagSettings {
+    let lag = state.fabric().lag(lag);
+    (
+        lag.protocol.value,
+        lag.mode.value,
+        lag.unanswered.value,
+        lag.partner_by,
+        lag.min_members.value,
+        lag.members.len(),
+        lag.group.is_some(),
+    )
 }
 
 /// The place in its stack of the member that a port is of.

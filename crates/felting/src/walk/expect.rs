@@ -215,7 +215,7 @@ const FEW: usize = 16;
 enum Tried {
     /// One pair, which may stand for others.
     Pair(Case),
-    /// Those of many that are on the host at an end of the cable that is lost, with some that stand for all others.
+    /// Those of many that are on a host at an end of the cable that is lost, with some that stand for all others.
     OfHost(ExpectationId),
     /// All of many, told apart anew.
     All(ExpectationId),
@@ -355,7 +355,7 @@ fn with_nothing_lost(
                     (Some(_), Lost::Thing(_)) => {
                         tried.insert(lost);
                     }
-                    (Some(_), Lost::Cable(cable)) if host_at(fabric, *cable).is_some() => {
+                    (Some(_), Lost::Cable(cable)) if hosts_at(fabric, *cable).next().is_some() => {
                         tried.insert(lost);
                     }
                     _ => of_cases.push((lost, Tried::Pair(case))),
@@ -380,10 +380,10 @@ fn with_nothing_lost(
     judged
 }
 
-/// The host at an end of a cable.
-fn host_at(fabric: &Fabric, cable: CableId) -> Option<DeviceId> {
+/// The hosts at the ends of a cable.
+fn hosts_at(fabric: &Fabric, cable: CableId) -> impl Iterator<Item = DeviceId> + '_ {
     let ends = fabric.cable(cable).ends.map(|end| fabric.port(end.value).device);
-    ends.into_iter().find(|&end| fabric.device(end).kind == DeviceKind::Host)
+    ends.into_iter().filter(|&end| fabric.device(end).kind == DeviceKind::Host)
 }
 
 /// What fails of some walks with one thing lost, one failure of each expectation; some are settled already.
@@ -412,13 +412,13 @@ fn despite(
         let cases: Vec<Case> = match what {
             Tried::Pair(case) => vec![*case],
             Tried::OfHost(_) => {
-                let host = match lost {
-                    Lost::Cable(cable) => host_at(fabric, *cable),
-                    _ => None,
+                let hosts = match lost {
+                    Lost::Cable(cable) => hosts_at(fabric, *cable).collect(),
+                    _ => Vec::new(),
                 };
-                let pairs =
-                    host.zip(many.get(&id)).map(|(host, many)| many.of_host(host, expectation));
-                pairs.into_iter().flatten().map(case).collect()
+                let Some(many) = many.get(&id) else { continue };
+                let pairs = hosts.into_iter().flat_map(|host| many.of_host(host, expectation));
+                pairs.map(case).collect()
             }
             Tried::All(_) => {
                 let many = Many::of(&state, &leaves, expectation);

@@ -159,6 +159,113 @@ fn lists_and_routes_are_of_something() {
     assert_eq!(delivered_as_routed(&state), 30);
 }
 
+/// Expectations of many pairs, of which some are walked for all, beside each of these pairs by itself.
+fn many_as_each(text: &str, names: &[String]) -> usize {
+    let expect = |from: &str, to: &str, more: &str| {
+        format!("[[expect]]\nfrom = [{from}]\nto = [{to}]\n{more}\n")
+    };
+    let quoted = |names: &[String]| {
+        names.iter().map(|name| format!("\"{name}\"")).collect::<Vec<_>>().join(", ")
+    };
+    let all = quoted(names);
+    let holds = |text: &str, expectations: &str| -> Vec<bool> {
+        let fabric = crate::read(&format!("{text}\n{expectations}"));
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
+        let failures = felting::walk::judge(&state, &Progress::default());
+        let own = fabric
+            .expectations()
+            .skip(fabric.expectations().len() - expectations.matches("[[").count());
+        own.map(|(id, _)| failures.iter().all(|failure| failure.expectation != id)).collect()
+    };
+    let mut failing = 0;
+    for more in ["", "despite = \"any-switch\"", "despite = \"any-cable\"", "reaches = false"] {
+        for two in names.chunks(3) {
+            let many = holds(text, &expect(&quoted(two), &all, more));
+            let pairs = two.iter().flat_map(|a| names.iter().map(move |b| (a, b)));
+            let each: String = pairs
+                .filter(|(a, b)| a != b)
+                .map(|(a, b)| expect(&format!("\"{a}\""), &format!("\"{b}\""), more))
+                .collect();
+            let each = holds(text, &each).into_iter().all(|holds| holds);
+            assert_eq!(many, [each], "{two:?} {more}");
+            failing += usize::from(!each);
+        }
+    }
+    failing
+}
+
+/// Hosts with a NIC that stands by at another switch, and one without: alike, until the switch that they use is lost.
+const STANDING_BY: &str = r#"
+[[switch]]
+name = "mud-[1-2]"
+ports = "p[1-9] 10G"
+
+[[port]]
+on = "mud-*"
+ports = "p[1-7]"
+untagged = 310
+
+[[port]]
+on = "mud-*"
+ports = "p9"
+tagged = 310
+
+[[segment]]
+name = "tides"
+vlan = 310
+on = "mud-*"
+
+[[host]]
+name = "hull-[1-6]"
+nics = "nic[1-2] 10G"
+bond = { name = "bond0", nics = "nic[1-2]", protocol = "active-standby" }
+networks = { name = "web" }
+
+[[host]]
+name = "gauge-1"
+nics = "nic1 10G"
+networks = { name = "web" }
+
+[cabling]
+runs = [
+  "mud-1 p9 -- mud-2 p9",
+  "hull-[1-6] nic1 -- mud-1 p[1-6]",
+  "hull-[1-6] nic2 -- mud-2 p[1-6]",
+  "gauge-1 nic1 -- mud-1 p7",
+]
+"#;
+
+/// Machines that differ in nothing but what they hang on when something is lost.
+#[test]
+fn many_pairs_are_judged_as_each_of_them() {
+    let hosts = (1..=6).map(|host| format!("hull-{host}")).chain(["gauge-1".to_owned()]);
+    let hosts: Vec<String> = hosts.collect();
+    let machine = |(at, host): (usize, &String)| {
+        format!(
+            "[[endpoint]]\nname = \"m-{host}\"\nhost = \"{host}\"\naddress = \"10.80.31.{}/24\"\n",
+            at + 11
+        )
+    };
+    let machines: String = hosts.iter().enumerate().map(machine).collect();
+    let names: Vec<String> = hosts.iter().map(|host| format!("m-{host}")).collect();
+    // Despite a switch or a cable none reaches the one without; and what must not be reached is.
+    assert_eq!(many_as_each(&format!("{STANDING_BY}{machines}"), &names), 9);
+    let plan = Scaffold { pairs: 2, hosts: 8, tenants: 1, segments: 2, ..Scaffold::default() };
+    let (text, _) = expectations::peopled(&plan);
+    let names: Vec<String> = (1..=8).map(|host| format!("m-{host}")).collect();
+    let mut failing = many_as_each(&text, &names);
+    for (from, to) in [
+        // Some of several hosts stand by with one NIC, or need both.
+        ("nics = \"nic[1-2]\" }", "nics = \"nic[1-2]\", min_members = 2 }"),
+        ("protocol = \"lacp\"", "protocol = \"active-standby\""),
+        ("\"leaf-01a p[49-50] -- spine-[1-2] p1\",", "\"leaf-01a p49 -- spine-1 p1\","),
+    ] {
+        let slipped = text.replacen(from, to, 1);
+        failing += many_as_each(&slipped, &names);
+    }
+    assert!(failing > 0, "nothing ever fails");
+}
+
 proptest! {
     #![proptest_config(ProptestConfig {
         cases: std::env::var("PROPTEST_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(24),

@@ -215,7 +215,7 @@ impl Alike {
                 is_internal(fabric, session),
                 session.over == SessionOver::Links && session.interface.is_some(),
                 place_between(fabric, id),
-                Ends::of(fabric, id, twin),
+                passing.kinds.ends(id, twin),
             ));
             made.edges[here.index()].push((edge, there.index()));
             made.sessions[here].push((edge, there, id));

@@ -57,7 +57,7 @@ impl Classes {
                 .filter_map(|session| {
                     let peer = fabric.devices[fabric.session(session).peer].router?;
                     let outcome = &passing.outcomes[session];
-                    let ends = Ends::of(fabric, session, outcome.twin?);
+                    let ends = passing.kinds.ends(session, outcome.twin?);
                     Some((peer, outcome.families, ends))
                 })
                 .collect();

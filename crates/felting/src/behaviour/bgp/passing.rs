@@ -6,6 +6,7 @@ use std::net::Ipv4Addr;
 
 use rustc_hash::FxHashSet;
 
+use super::ends::Kinds;
 use super::next_hop::{NextHop, Unresolved, address_of, next_hop_rule};
 use super::path::{Learned, NotPassed, Path, Propagated, compare};
 use super::settle::{Telling, settle};
@@ -20,6 +21,7 @@ use crate::value::{Family, IpPrefix, NextHopRule};
 pub(crate) struct Passing {
     pub(in crate::behaviour) outcomes: Outcomes,
     pub(super) unresolved: Unresolved,
+    pub(super) kinds: Kinds,
 }
 
 impl Passing {

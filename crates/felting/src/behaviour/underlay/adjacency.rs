@@ -5,7 +5,7 @@ use rustc_hash::FxHashSet;
 use crate::behaviour::cause::{Aspect, CauseId, Causes, Entity};
 use crate::behaviour::lag::LagOutcome;
 use crate::behaviour::link::Far;
-use crate::fabric::{DeviceId, Fabric, Interface, InterfaceId, InterfacePlace, LagId};
+use crate::fabric::{DeviceId, Fabric, Interface, InterfaceId, InterfacePlace, LagId, PortId};
 use crate::id::{IdVec, typed_id};
 use crate::value::{IsisLevel, NetworkType, UnderlayProtocol};
 
@@ -58,16 +58,7 @@ pub(super) fn carries_version(
 impl Adjacency {
     /// Whether packets that are routed over it arrive, whatever the protocols say.
     pub fn carries_packets(&self) -> bool {
-        !matches!(
-            self.fault,
-            Some(
-                AdjacencyFault::LinkDown
-                    | AdjacencyFault::TagClash
-                    | AdjacencyFault::SubnetClash
-                    | AdjacencyFault::NoAddress
-                    | AdjacencyFault::UnnumberedClash
-            )
-        )
+        !self.fault.is_some_and(AdjacencyFault::stops_packets)
     }
 
     /// The other end of it, seen from one.
@@ -119,6 +110,18 @@ pub enum AdjacencyFault {
 }
 
 impl AdjacencyFault {
+    /// Whether not even packets cross the link, whatever the protocols say.
+    pub(in crate::behaviour) fn stops_packets(self) -> bool {
+        matches!(
+            self,
+            Self::LinkDown
+                | Self::TagClash
+                | Self::SubnetClash
+                | Self::NoAddress
+                | Self::UnnumberedClash
+        )
+    }
+
     /// Why, in words.
     pub const fn words(self) -> &'static str {
         match self {
@@ -212,7 +215,11 @@ fn judge(
 }
 
 /// The first thing that keeps two interfaces apart, in the order in which it would be noticed.
-fn settings(fabric: &Fabric, a: &Interface, b: &Interface) -> Option<AdjacencyFault> {
+pub(in crate::behaviour) fn settings(
+    fabric: &Fabric,
+    a: &Interface,
+    b: &Interface,
+) -> Option<AdjacencyFault> {
     let tag = |interface: &Interface| interface.tag.map(|tag| tag.value);
     if tag(a) != tag(b) {
         return Some(AdjacencyFault::TagClash);
@@ -339,23 +346,33 @@ pub(in crate::behaviour) fn link_up(
     links: &Beneath<'_>,
     interface: InterfaceId,
 ) -> bool {
+    is_up(fabric, interface, |port| links.far[port].is_some(), |lag| links.lags[lag].up)
+}
+
+/// The same, by which ports have a link and which LAGs are up.
+pub(in crate::behaviour) fn is_up(
+    fabric: &Fabric,
+    interface: InterfaceId,
+    has_link: impl Fn(PortId) -> bool,
+    lag_is_up: impl Fn(LagId) -> bool,
+) -> bool {
     let interface = fabric.interface(interface);
     match interface.place {
-        InterfacePlace::Port(port) => links.far[port].is_some(),
-        InterfacePlace::Lag(lag) => links.lags[lag].up,
-        InterfacePlace::Vlan(vlan) => carries(fabric, links, interface.device, vlan),
+        InterfacePlace::Port(port) => has_link(port),
+        InterfacePlace::Lag(lag) => lag_is_up(lag),
+        InterfacePlace::Vlan(vlan) => carries(fabric, lag_is_up, interface.device, vlan),
     }
 }
 
 /// Whether a switch's peer link carries a VLAN, tagged or not, and is up.
 fn carries(
     fabric: &Fabric,
-    links: &Beneath<'_>,
+    lag_is_up: impl Fn(LagId) -> bool,
     device: DeviceId,
     vlan: crate::value::VlanId,
 ) -> bool {
     let Some((pair, side)) = fabric.device(device).pair else { return false };
     fabric.pair(pair).sides[side]
         .links()
-        .any(|link| fabric.lag(link).carries(vlan) && links.lags[link].up)
+        .any(|link| fabric.lag(link).carries(vlan) && lag_is_up(link))
 }

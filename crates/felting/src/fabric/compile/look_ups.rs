@@ -1,16 +1,14 @@
 //! What is looked up often enough to be found once.
 
 use rustc_hash::FxHashMap;
-use smallvec::SmallVec;
 
-use crate::diagnostic::At;
 use crate::fabric::written::Written;
-use crate::fabric::{Arenas, DeviceId, InterfaceId, PolicyName, SessionId};
+use crate::fabric::{Arenas, DeviceId, InterfaceId, SessionId};
 use crate::id::IdVec;
-use crate::value::{NextHopRule, SessionOver};
+use crate::value::SessionOver;
 
-/// Finds who has which address, which ends of sessions answer each other and are set alike, where static routes are
-/// for, and what site a switch is in.
+/// Finds who has which address, which ends of sessions answer each other, what static routes are for, and what site a
+/// switch is in.
 pub(super) fn find(fabric: &mut Arenas) {
     for (id, interface) in fabric.interfaces.iter() {
         for address in &interface.addresses {
@@ -21,7 +19,6 @@ pub(super) fn find(fabric: &mut Arenas) {
         }
     }
     fabric.twins = twins(fabric);
-    fabric.session_kinds = session_kinds(fabric);
     let routes = fabric.static_routes.iter().enumerate().filter(|(_, route)| route.vrf.is_none());
     fabric.written = Written::of(routes.map(|(at, route)| (at, route.device, route.to.value)));
     for (id, site) in fabric.sites.iter() {
@@ -29,27 +26,6 @@ pub(super) fn find(fabric: &mut Arenas) {
             fabric.site_of.entry(device).or_insert(id);
         }
     }
-}
-
-/// Numbers for ends of sessions: those of one number pass routes on alike.
-fn session_kinds(fabric: &Arenas) -> IdVec<SessionId, u32> {
-    type Names = SmallVec<[PolicyName; 2]>;
-    type Kind = (bool, bool, Option<NextHopRule>, Names, Names);
-    let mut known: FxHashMap<Kind, u32> = FxHashMap::default();
-    let mut kinds = IdVec::filled(&fabric.sessions, 0);
-    for (id, session) in fabric.sessions.iter() {
-        let names = |names: &[At<PolicyName>]| names.iter().map(|name| name.value).collect();
-        let kind = (
-            session.client.value,
-            session.communities.value,
-            session.next_hop.map(|rule| rule.value),
-            names(&session.import),
-            names(&session.export),
-        );
-        let next = u32::try_from(known.len()).unwrap_or(u32::MAX);
-        kinds[id] = *known.entry(kind).or_insert(next);
-    }
-    kinds
 }
 
 /// For each end of a session the first at its peer that is towards it: over a link that at the other end of the link.
