@@ -48,7 +48,7 @@ pub(crate) fn run(options: &WalkOptions, screen: &Screen) -> Outcome {
     let walked = Walked {
         state: &state,
         walk: &walk,
-        finding: walk.explained_by(&fabric, &report),
+        finding: walk.explained_by(&state, &report),
         other_ways_fail,
         condition: &words,
     };

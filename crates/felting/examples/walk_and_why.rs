@@ -28,7 +28,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
                 fabric.device_name(hop.device),
                 why(&fabric, hop, stop)
             );
-            match walk.explained_by(&fabric, &state.check(None, &quiet)) {
+            match walk.explained_by(&state, &state.check(None, &quiet)) {
                 Some(finding) => println!("{finding}\nRemedy: {}.", finding.what.remedy),
                 None => println!("No finding explains it."),
             }

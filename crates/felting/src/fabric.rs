@@ -44,7 +44,7 @@ use smol_str::SmolStr;
 use crate::diagnostic::{At, Severity, Sources, Span};
 use crate::id::{FromIndex, Id, IdVec, typed_id};
 use crate::source::Fault;
-use crate::value::{IpPrefix, Mtu, VlanId};
+use crate::value::{IpPrefix, Mtu, VlanId, VlanSet};
 pub(crate) use compile::compile;
 pub use condition::{Condition, NotThere};
 pub use endpoint::{Dhcp, Endpoint};
@@ -199,6 +199,8 @@ pub struct Arenas {
     pub(crate) sessions: IdVec<SessionId, Session>,
     /// The end that answers each end of a session, whatever is wrong with either.
     pub(crate) twins: IdVec<SessionId, Option<SessionId>>,
+    /// The VLANs that a switch has; none where no segment names it, so that it has all that its ports carry.
+    pub(crate) vlans_of: IdVec<DeviceId, Option<VlanSet>>,
     pub(crate) overlays: IdVec<OverlayId, Overlay>,
     pub(crate) policies: IdVec<PolicyId, Policy>,
     pub(crate) static_routes: Vec<StaticRoute>,

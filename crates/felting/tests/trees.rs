@@ -262,8 +262,8 @@ runs = ["mud-1 p[1-4] -- mud-2 p[1-4]", "mud-1 x1 -- mud-2 x1"]
     let fabric = read(&(lag.to_owned() + short));
     let state = State::of(&fabric, &Condition::default(), &Progress::default());
     let costs: Vec<_> = state.trees().ports().map(|(_, port)| port.cost).collect();
-    // IEEE 802.1D-1998 table 8-5 has one value from 1 to 10 Gb/s: 2.
-    assert_eq!(costs, [2, 2, 2, 2]);
+    // IEEE 802.1D-1998 table 8-5 has 4 for 1 Gb/s and 2 for 10 Gb/s: what is between costs between.
+    assert_eq!(costs, [3, 3, 2, 2]);
 }
 
 #[test]

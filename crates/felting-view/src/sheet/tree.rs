@@ -39,7 +39,7 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
         .map(|(id, _)| (Vec::new(), trees.holding(id).any(|tree| tree.kind == TreeKind::Common)))
         .collect();
     for (id, port) in trees.ports().filter(|(_, port)| port.linked) {
-        if trees.neighbours(id).next().is_some() {
+        if trees.neighbours(id).next().is_some() || port.beyond.is_some() {
             bridges[port.bridge.index()].0.push(id);
         }
     }
@@ -185,7 +185,8 @@ impl View<'_> {
     fn port(&self, tree: &Tree, case: TreeCase, port: BridgePortId) -> Option<Row> {
         let (role, why) = self.trees.in_tree(tree, port)?;
         let of = self.trees.port(port);
-        let far = self.trees.neighbours(port).map(|other| self.label(other)).collect();
+        let far = self.trees.neighbours(port).chain(of.beyond);
+        let far = far.map(|other| self.label(other)).collect();
         let line = Line {
             tree: Cell::text(Self::kind(tree)),
             device: Cell::text(self.bridge(of.bridge)),
@@ -195,7 +196,12 @@ impl View<'_> {
             cost: Cell::number(Some(of.cost)),
             to_root: Cell::number(Some(case.cost.saturating_add(case.internal_cost))),
             far: Cell::List(far),
-            reason: Cell::text(self.why(role, why)),
+            reason: Cell::text(match (of.beyond, why) {
+                (Some(beyond), TreeReason::NobodyElse) => {
+                    format!("{} sends its BPDUs by another member", self.label(beyond))
+                }
+                _ => self.why(role, why),
+            }),
         };
         let tone = match role {
             role if role.discards() => Tone::Impaired,

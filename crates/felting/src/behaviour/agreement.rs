@@ -4,9 +4,10 @@ use std::collections::BTreeMap;
 
 use rustc_hash::FxHashMap;
 
+use super::carrier::{carried, has_vlan};
 use super::cause::{Aspect, Causes, Entity};
 use crate::fabric::{
-    DeviceId, DeviceKind, Fabric, Lag, LagId, Pair, PairId, PortId, PresenceId, SegmentId,
+    DeviceId, DeviceKind, Fabric, GroupId, Lag, LagId, Pair, PairId, PortId, PresenceId, SegmentId,
 };
 use crate::id::IdVec;
 use crate::value::{MacAddr, Protocol, Speed, VlanId, VlanSet, Vni};
@@ -103,6 +104,17 @@ pub(super) fn peer_link_settings(fabric: &Fabric, causes: &mut Causes) {
             continue;
         };
         let (x, y) = (fabric.lag(a.value), fabric.lag(b.value));
+        // A group presents the system of the pair, which is at both ends of the link.
+        if x.group.is_some() && x.group == y.group {
+            let cause =
+                causes.add("pair-peer-link-grouped", Entity::Pair(id), Aspect::Partner, None);
+            for link in [a, b] {
+                causes.claim(cause, Entity::Lag(link.value), Aspect::Partner);
+            }
+            for side in &pair.sides {
+                causes.claim(cause, Entity::Device(side.switch.value), Aspect::Tree);
+            }
+        }
         for (differs, aspect) in [
             (x.protocol.value != y.protocol.value, Aspect::Protocol),
             (x.untagged.map(|v| v.value) != y.untagged.map(|v| v.value), Aspect::Untagged),
@@ -234,16 +246,104 @@ pub(super) fn peer_links(fabric: &Fabric, causes: &mut Causes) {
     }
 }
 
-/// All VLANs that the multi-chassis LAGs of each pair carry, tagged or not.
-pub(crate) fn needed_vlans(fabric: &Fabric) -> IdVec<PairId, VlanSet> {
-    let mut needed: IdVec<PairId, Vec<VlanId>> = IdVec::filled(&fabric.pairs, Vec::new());
-    for (_, group) in fabric.groups() {
+/// Who needs VLANs on the peer link of a pair.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum PeerLinkUser {
+    /// A multi-chassis LAG: frames cross while one of its legs is down.
+    Group(GroupId),
+    /// A LAG of one side: frames cross that come to the other.
+    Lag(LagId),
+    /// The same of a port.
+    Port(PortId),
+}
+
+/// The VLANs that cross the peer link of each pair, and for whom: those of its multi-chassis LAGs, and those of what
+/// hangs on one side alone where frames for it come to the other side too.
+pub(crate) fn peer_link_users(fabric: &Fabric) -> IdVec<PairId, Vec<(PeerLinkUser, VlanSet)>> {
+    let mut users: IdVec<PairId, Vec<(PeerLinkUser, VlanSet)>> =
+        IdVec::filled(&fabric.pairs, Vec::new());
+    for (id, group) in fabric.groups() {
+        let pair = fabric.pair(group.pair);
+        let mut vlans: Vec<VlanId> = Vec::new();
         for half in group.halves.into_iter().flatten() {
             let lag = fabric.lag(half);
-            needed[group.pair].extend(lag.tagged.iter().chain(lag.untagged.map(|vlan| vlan.value)));
+            vlans.extend(lag.tagged.iter().chain(lag.untagged.map(|vlan| vlan.value)));
+        }
+        let here = |vlan: &VlanId| {
+            pair.sides.iter().any(|side| has_vlan(fabric, side.switch.value, *vlan))
+        };
+        let vlans = vlans.into_iter().filter(here).collect();
+        users[group.pair].push((PeerLinkUser::Group(id), vlans));
+    }
+    for (id, pair) in fabric.pairs() {
+        let alone = [0, 1].map(|side| on_one_side(fabric, pair, side));
+        let of_groups = users[id].iter().fold(VlanSet::default(), |all, (_, own)| all.union(own));
+        for side in [0, 1] {
+            let other = pair.sides[1 - side].switch.value;
+            let theirs =
+                alone[1 - side].iter().fold(of_groups.clone(), |all, (_, own)| all.union(own));
+            // What VXLAN brings to the shared address comes to either side.
+            let tunnelled = |vlan: VlanId| {
+                let own = fabric.presences_on(other).iter().map(|&id| fabric.presence(id));
+                fabric.vtep_of(other).is_some()
+                    && own
+                        .filter(|at| at.vni.is_some())
+                        .any(|at| at.vlan.is_some_and(|own| own.value == vlan))
+            };
+            for (user, vlans) in &alone[side] {
+                let crosses = |vlan: &VlanId| {
+                    has_vlan(fabric, other, *vlan) && (theirs.contains(*vlan) || tunnelled(*vlan))
+                };
+                let vlans: VlanSet = vlans.iter().filter(crosses).collect();
+                if !vlans.is_empty() {
+                    users[id].push((*user, vlans));
+                }
+            }
         }
     }
-    IdVec::of(needed.values().map(|vlans| vlans.iter().copied().collect()).collect::<Vec<_>>())
+    users
+}
+
+/// What bridges on one side of a pair only, and has a cable: the VLANs of each LAG and port that the switch has.
+fn on_one_side(fabric: &Fabric, pair: &Pair, side: usize) -> Vec<(PeerLinkUser, VlanSet)> {
+    let switch = pair.sides[side].switch.value;
+    let inside: Vec<LagId> = pair.sides[side].links().collect();
+    let between = fabric.peer_ports(pair, side);
+    let mut found: Vec<(PeerLinkUser, VlanSet)> = Vec::new();
+    for port in fabric.device(switch).ports.iter() {
+        // A cable to the other side is no machine's.
+        let far = fabric.link(port).map(|(_, far)| fabric.port(far).device);
+        let leads_out = far.is_some_and(|far| pair.sides.iter().all(|one| one.switch.value != far));
+        if !leads_out || between.contains(&port) {
+            continue;
+        }
+        let user = match fabric.lag_of(port) {
+            Some(lag) if fabric.lag(lag).group.is_some() || inside.contains(&lag) => continue,
+            // The leaves of an Ethernet segment are each other's way round.
+            Some(lag) if fabric.lag(lag).segment.is_some() => continue,
+            Some(lag) => PeerLinkUser::Lag(lag),
+            None => PeerLinkUser::Port(port),
+        };
+        let Some((tagged, untagged)) = carried(fabric, port) else { continue };
+        if found.last().is_some_and(|(known, _)| *known == user) {
+            continue;
+        }
+        let all = tagged.iter().chain(untagged);
+        let vlans: VlanSet = all.filter(|&vlan| has_vlan(fabric, switch, vlan)).collect();
+        if !vlans.is_empty() {
+            found.push((user, vlans));
+        }
+    }
+    found
+}
+
+/// All VLANs that cross the peer link of each pair.
+pub(crate) fn needed_vlans(fabric: &Fabric) -> IdVec<PairId, VlanSet> {
+    let users = peer_link_users(fabric);
+    let all = |users: &Vec<(PeerLinkUser, VlanSet)>| {
+        users.iter().flat_map(|(_, vlans)| vlans.iter()).collect::<VlanSet>()
+    };
+    IdVec::of(users.values().map(all).collect())
 }
 
 /// Of the VLANs needed, those that neither the peer link nor a data link beside it has, at either
@@ -329,9 +429,22 @@ fn differences(fabric: &Fabric, a: LagId, b: LagId) -> impl Iterator<Item = Aspe
         (speed(fabric, x) != speed(fabric, y), Aspect::Speed),
         (x.mtu.map(|mtu| mtu.value) != y.mtu.map(|mtu| mtu.value), Aspect::Mtu),
         (x.min_members.value != y.min_members.value, Aspect::MinMembers),
+        (lacp && x.unanswered.value != y.unanswered.value, Aspect::Unanswered),
+        (x.tree.runs.value != y.tree.runs.value, Aspect::TreePort),
+        (x.tree.edge.value != y.tree.edge.value && !to_switch(fabric, a), Aspect::EdgePort),
+        (x.tree.cost.map(|v| v.value) != y.tree.cost.map(|v| v.value), Aspect::TreeCost),
     ]
     .into_iter()
     .filter_map(|(differs, aspect)| differs.then_some(aspect))
+}
+
+/// Whether a LAG leads to a switch. An edge port there is a fault of its own.
+fn to_switch(fabric: &Fabric, lag: LagId) -> bool {
+    fabric.lag(lag).members.iter().any(|member| {
+        let far = fabric.link(fabric.member(member).port.value);
+        let kind = far.map(|(_, far)| fabric.device(fabric.port(far).device).kind);
+        kind == Some(DeviceKind::Switch)
+    })
 }
 
 /// The speed of a LAG's first member, which stands for all of them.

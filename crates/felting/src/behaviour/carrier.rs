@@ -55,6 +55,12 @@ pub(crate) struct Carriers<'a> {
     pub(crate) closed: &'a Closed,
 }
 
+/// Whether a switch has a VLAN. One that segments are on has theirs, and those that it routes for; what else comes in by a
+/// port is dropped (IEEE 802.1Q clause 8.6.2). One that no segment names bridges whatever its ports carry.
+pub(crate) fn has_vlan(fabric: &Fabric, switch: DeviceId, vlan: VlanId) -> bool {
+    fabric.vlans_of[switch].as_ref().is_none_or(|own| own.contains(vlan))
+}
+
 /// The VLANs that a switch's port carries: those with a tag, and the one without.
 pub(crate) fn carried(fabric: &Fabric, port: PortId) -> Option<(&VlanSet, Option<VlanId>)> {
     let (tagged, untagged) = match fabric.lag_of(port) {
@@ -76,6 +82,12 @@ pub(crate) fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Opti
     if fabric.device(fabric.port(port).device).kind == DeviceKind::Host {
         return None;
     }
+    let vlan = classified(fabric, port, tag)?;
+    has_vlan(fabric, fabric.port(port).device, vlan).then_some(vlan)
+}
+
+/// The VLAN that a port puts a frame into, whether its switch has that or not.
+pub(crate) fn classified(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Option<VlanId> {
     let (tagged, untagged) = carried(fabric, port)?;
     match tag {
         Some(tag) => (tagged.contains(tag) || untagged == Some(tag)).then_some(tag),
@@ -87,6 +99,9 @@ pub(crate) fn enters(fabric: &Fabric, port: PortId, tag: Option<VlanId>) -> Opti
 #[allow(clippy::option_option, reason = "untagged is not the same as not at all")]
 pub(crate) fn leaves(fabric: &Fabric, port: PortId, vlan: VlanId) -> Option<Option<VlanId>> {
     let (tagged, untagged) = carried(fabric, port)?;
+    if !has_vlan(fabric, fabric.port(port).device, vlan) {
+        return None;
+    }
     if tagged.contains(vlan) {
         return Some(Some(vlan));
     }

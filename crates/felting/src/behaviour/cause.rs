@@ -71,6 +71,14 @@ pub enum Aspect {
     Mtu,
     /// The minimum of members.
     MinMembers,
+    /// What members do while nobody answers.
+    Unanswered,
+    /// Whether it takes part in the spanning tree.
+    TreePort,
+    /// Whether it is an edge port.
+    EdgePort,
+    /// Its path cost in the spanning tree.
+    TreeCost,
     /// Whether the device can do it at all, and with how many members.
     Ability,
     /// Whether frames are bridged or routed.

@@ -9,13 +9,29 @@ use crate::value::{GatewayKind, Irb, MacAddr};
 /// Whether a switch routes for a segment that is present on it: it has the gateway, and the VRF.
 pub(crate) fn is_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
     let at = fabric.presence(presence);
-    let (segment, settings) = (fabric.segment(at.segment), fabric.settings_at(presence));
-    let is_vtep = fabric.overlay_of(at.switch).is_some();
     // A layer 3 switch that is no VTEP routes in its own table.
     let has_vrf = match at.vrf {
-        Some(vrf) => fabric.vrf(vrf.value).place_of(at.switch).is_some(),
-        None => !is_vtep,
+        Some(_) => !lacks_vrf(fabric, presence),
+        None => fabric.overlay_of(at.switch).is_none(),
     };
+    has_vrf && is_to_be_gateway(fabric, presence)
+}
+
+/// Whether a switch would route for a segment if it had the VRF that the segment is in.
+pub(crate) fn is_gateway_but_for_vrf(fabric: &Fabric, presence: PresenceId) -> bool {
+    lacks_vrf(fabric, presence) && is_to_be_gateway(fabric, presence)
+}
+
+fn lacks_vrf(fabric: &Fabric, presence: PresenceId) -> bool {
+    let at = fabric.presence(presence);
+    at.vrf.is_some_and(|vrf| fabric.vrf(vrf.value).place_of(at.switch).is_none())
+}
+
+/// Whether a segment's gateway is meant to be on a switch.
+fn is_to_be_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
+    let at = fabric.presence(presence);
+    let (segment, settings) = (fabric.segment(at.segment), fabric.settings_at(presence));
+    let is_vtep = fabric.overlay_of(at.switch).is_some();
     let named = segment.gateway_on.binary_search(&at.switch).is_ok();
     let kind = settings.gateway_kind.value;
     let here = match (segment.gateway_on.is_empty(), kind) {
@@ -27,7 +43,9 @@ pub(crate) fn is_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
     let addressed = !settings.gateways.is_empty() || !settings.addresses.is_empty();
     let alone =
         fabric.overlays.is_empty() || (!is_vtep && (named || !settings.addresses.is_empty()));
-    has_vrf && here && addressed && (at.vni.is_some() || alone)
+    // A VLAN of one leaf needs no VNI to be routed in its VRF (RFC 9136 section 4.4).
+    let routed = is_vtep && at.vrf.is_some();
+    here && addressed && (at.vni.is_some() || alone || routed)
 }
 
 /// How packets between segments of a VRF cross the fabric, on a switch.

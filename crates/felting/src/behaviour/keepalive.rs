@@ -50,6 +50,8 @@ pub enum InBand {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum KeepaliveFault {
+    /// It goes to the address that it comes from: the side answers itself.
+    Itself,
     /// The side does not have the address that it sends from.
     NotOwn,
     /// The other side does not have the address that it sends to.
@@ -132,6 +134,9 @@ impl Owners {
         let (own, other) = (pair.sides[side].switch.value, pair.sides[1 - side].switch.value);
         let (from, to) = (keepalive.from.value, keepalive.to.value);
         let broken = KeepalivePath::Broken;
+        if from == to {
+            return broken(KeepaliveFault::Itself);
+        }
         if let Some(&lag) = self.lags.get(&(own, from)) {
             let link = pair.sides[side].peer_link.map(|link| link.value);
             if Some(lag) == link {

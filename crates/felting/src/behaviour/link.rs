@@ -161,11 +161,11 @@ fn link(
         return None;
     }
     let (a, b) = (fabric.port(port), fabric.port(far));
-    // IEEE 802.3 clause 28 and 73: both ends of a link run one rate, in one duplex mode, over the
-    // same lanes.
-    if (a.speed, a.duplex, a.lanes) != (b.speed, b.duplex, b.lanes) {
+    // IEEE 802.3 clauses 28 and 73: both ends of a link run one rate over the same lanes. Where only the duplex modes
+    // differ, the link comes up all the same.
+    let (rate, mode) = ((a.speed, a.lanes) == (b.speed, b.lanes), a.duplex == b.duplex);
+    if !rate || !mode {
         causes.add("cable-speed-clash", Entity::Cable(cable), Aspect::Speed, None);
-        return None;
     }
-    Some(far)
+    rate.then_some(far)
 }

@@ -183,6 +183,7 @@ pub(super) fn peer_links(
             let (x, y) = (fabric.lag(a.value), fabric.lag(b.value));
             let passive = |lag: &Lag| lag.mode.value == Activity::Passive;
             let sure = x.protocol.value == y.protocol.value
+                && x.group.is_none()
                 && !(passive(x) && passive(y))
                 && [x, y].iter().all(|lag| lag.min_members.value <= 1 && !may_refuse(fabric, lag));
             (!sure).then_some((id, [a.value, b.value]))

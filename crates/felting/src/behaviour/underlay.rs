@@ -13,8 +13,10 @@ mod paths;
 mod table;
 mod wan;
 
+use std::collections::BTreeMap;
 use std::hash::Hash;
 use std::net::IpAddr;
+use std::sync::OnceLock;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -97,6 +99,8 @@ pub struct Underlay {
     pub(crate) wans: IdVec<WanId, bool>,
     /// Over which links BGP carries the underlay's routes.
     pub(crate) bgp: Bgp,
+    /// The ways to the rendezvous points of multicast groups, once they are asked for.
+    to_points: OnceLock<BTreeMap<IpAddr, Toward>>,
 }
 
 #[derive(Clone, Debug, Default)]

@@ -121,7 +121,7 @@ pub struct TreePort {
     /// Whether it is an edge port.
     pub edge: At<bool>,
     /// Whether it takes part.
-    pub runs: bool,
+    pub runs: At<bool>,
     /// Its path cost.
     pub cost: Option<At<PathCost>>,
     /// Its port priority.
@@ -281,6 +281,8 @@ pub struct Side {
     pub peer_link: Option<At<LagId>>,
     /// The port that this side names as its peer link, where it is no LAG.
     pub peer_port: Option<At<PortId>>,
+    /// Whether it names a peer link that neither side has.
+    pub(crate) misnames_peer_link: bool,
     /// The LAG for data beside the peer link.
     pub data_link: Option<At<LagId>>,
     /// The keepalive, as this side has it.

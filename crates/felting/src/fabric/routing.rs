@@ -145,7 +145,7 @@ pub struct Interface {
     /// Whether no neighbour is sought on it.
     pub passive: bool,
     /// Whether multicast is routed over it.
-    pub multicast: bool,
+    pub multicast: At<bool>,
 }
 
 /// A static route.
@@ -243,6 +243,8 @@ pub struct Session {
     pub client: At<bool>,
     /// What this end does to next hops, where it is written.
     pub next_hop: Option<At<NextHopRule>>,
+    /// Where that is written, or taken out, or could be.
+    pub(crate) next_hop_at: Place,
     /// Whether extended communities are sent.
     pub communities: At<bool>,
     /// The policies that what comes in passes; none written if empty.
@@ -285,7 +287,7 @@ pub struct Overlay {
     /// The pattern of given ones.
     pub target_pattern: Option<At<TargetPattern>>,
     /// Whether imports ignore the AS number in derived targets.
-    pub any_as: bool,
+    pub any_as: At<bool>,
     /// How packets between segments cross the fabric.
     pub irb: At<Irb>,
     /// The MAC address for routed packets.
@@ -450,6 +452,8 @@ pub struct Vrf {
     pub number: Option<At<Number>>,
     /// Its layer 3 VNI, where no switch differs.
     pub vni: Option<At<Vni>>,
+    /// Where it is said which switches have it.
+    pub on: Place,
     /// The switches that have it, in order, each with what it is set to there.
     pub switches: Vec<VrfPresence>,
 }

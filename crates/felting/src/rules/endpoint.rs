@@ -4,6 +4,7 @@ mod address_reserved;
 mod address_reused;
 mod gateway_wrong;
 mod mac_reused;
+mod mtu_clash;
 mod network_unmapped;
 mod outside_subnet;
 mod prefix_length_clash;
@@ -23,6 +24,7 @@ pub(super) static RULES: &[&Check] = &[
     &address_reserved::RULE,
     &prefix_length_clash::RULE,
     &gateway_wrong::RULE,
+    &mtu_clash::RULE,
 ];
 
 /// The segments that the frames of an endpoint come into.

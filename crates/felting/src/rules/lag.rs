@@ -19,12 +19,13 @@ mod standby;
 mod static_blind;
 mod timeout_clash;
 mod too_many_members;
+mod uncabled;
 mod unsupported;
 mod untagged_clash;
 mod vlan_clash;
 
 use super::{Check, Context};
-use crate::behaviour::{MemberState, PortRole};
+use crate::behaviour::{BridgePortId, Carrier, MemberState, PortRole};
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, PortId};
 use crate::value::{Protocol, Unanswered};
@@ -32,6 +33,7 @@ use crate::value::{Protocol, Unanswered};
 pub(super) static RULES: &[&Check] = &[
     &unsupported::RULE,
     &too_many_members::RULE,
+    &uncabled::RULE,
     &member_clash::RULE,
     &member_shared::RULE,
     &partner_split::RULE,
@@ -168,6 +170,9 @@ pub(super) fn left_alone(cx: &Context<'_>, lag: LagId) -> String {
             let mut both = beyond.map(|far| fabric.port(far).device).chain([settings.device]);
             match open(cx, lag, &ports).filter(|_| both.all(bridges)) {
                 None => each,
+                _ if loops(cx, &ports) => format!(
+                    "{each}, and no spanning tree opens the loop that they make: a broadcast goes round for ever"
+                ),
                 Some(0..=1) => format!("{each}, and its spanning tree leaves one of them open"),
                 Some(_) => format!("{each}, so frames may come back to it by another member"),
             }
@@ -185,6 +190,22 @@ fn open(cx: &Context<'_>, lag: LagId, ports: &[PortId]) -> Option<usize> {
     open.max()
 }
 
+/// The rules that tell what members do that stand alone, and so of loops that they make.
+pub(super) const TELLS_OF_LOOPS: &[&str] =
+    &["lag-mode-deadlock", "lag-protocol-clash", "lag-one-sided"];
+
+/// Whether members that stand alone make a loop that no spanning tree opens.
+fn loops(cx: &Context<'_>, ports: &[PortId]) -> bool {
+    let trees = cx.state.trees();
+    trees.loops().iter().any(|found| {
+        let own = |port: &&BridgePortId| match trees.port(**port).carrier {
+            Carrier::Port(port) => ports.contains(&port),
+            _ => false,
+        };
+        found.ports.iter().filter(own).count() > 1
+    })
+}
+
 /// What the members of both ends do that nobody answers.
 pub(super) fn both_left_alone(cx: &Context<'_>, one: LagId, other: LagId) -> String {
     let device = |lag: LagId| cx.fabric.device_name(cx.fabric.lag(lag).device);
@@ -197,12 +218,22 @@ pub(super) fn both_left_alone(cx: &Context<'_>, one: LagId, other: LagId) -> Str
     }
 }
 
-/// What follows where a LAG end has two partners.
+/// A small number as a word.
+pub(super) fn count_word(count: usize) -> String {
+    match count {
+        2 => "two".to_owned(),
+        3 => "three".to_owned(),
+        4 => "four".to_owned(),
+        many => many.to_string(),
+    }
+}
+
+/// What follows where a LAG end has several partners.
 pub(super) fn split_wire(protocol: Protocol) -> &'static str {
     match protocol {
         Protocol::Static => {
-            "nothing is negotiated, so frames are spread over both; answers come back by a path \
-             that the far switches don't know of, and their MAC tables flap"
+            "nothing is negotiated, so frames are spread over all of them; answers come back by a \
+             path that the far switches don't know of, and their MAC tables flap"
         }
         _ => "only the members to one of them are used; the others are left out of the LAG",
     }

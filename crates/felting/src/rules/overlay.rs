@@ -9,6 +9,7 @@ mod reflector_external;
 mod reflector_missing;
 mod reflector_single;
 mod rt_auto_across_as;
+mod rt_foreign;
 mod rt_no_exporter;
 mod rt_no_importer;
 mod rt_split;
@@ -40,6 +41,7 @@ pub(super) static RULES: &[&Check] = &[
     &rt_auto_across_as::RULE,
     &rt_no_importer::RULE,
     &rt_no_exporter::RULE,
+    &rt_foreign::RULE,
     &rt_split::RULE,
     &vtep_unheard::RULE,
 ];

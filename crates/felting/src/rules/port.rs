@@ -1,6 +1,7 @@
 //! Faults of single ports.
 
 mod down_in_use;
+mod layer_clash;
 mod mtu_clash;
 mod partition_clash;
 mod untagged_clash;
@@ -17,6 +18,7 @@ use crate::fabric::{DeviceId, DeviceKind, PortId, PortSettings};
 pub(super) static RULES: &[&Check] = &[
     &down_in_use::RULE,
     &partition_clash::RULE,
+    &layer_clash::RULE,
     &vlan_clash::RULE,
     &untagged_clash::RULE,
     &mtu_clash::RULE,
@@ -24,12 +26,12 @@ pub(super) static RULES: &[&Check] = &[
 
 /// Links that clash, one for each place at which the clash is written: a statement for many ports that
 /// is wrong once is one fault. With each, how many more links it is wrong for.
-pub(super) fn once_a_place<'a>(
-    links: impl Iterator<Item = [End<'a>; 2]>,
-    place: impl Fn(&[End<'a>; 2]) -> Span,
-) -> Vec<([End<'a>; 2], String)> {
+pub(super) fn once_a_place<L>(
+    links: impl Iterator<Item = L>,
+    place: impl Fn(&L) -> Span,
+) -> Vec<(L, String)> {
     let mut known: FxHashMap<Span, usize> = FxHashMap::default();
-    let mut found: Vec<([End<'a>; 2], usize)> = Vec::new();
+    let mut found: Vec<(L, usize)> = Vec::new();
     for link in links {
         match known.entry(place(&link)) {
             Entry::Occupied(first) => found[*first.get()].1 += 1,

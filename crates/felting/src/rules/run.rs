@@ -216,7 +216,7 @@ fn expected(
         let walk = failure.walk.as_ref()?;
         match failure.unmet {
             Unmet::Reached => walk.let_through_at(state, &among),
-            _ => walk.explained_at(fabric, &among, &failure.lost),
+            _ => walk.explained_at(state, &among, &failure.lost),
         }
     });
     let places: Vec<Option<usize>> = places.collect();

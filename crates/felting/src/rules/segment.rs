@@ -31,7 +31,7 @@ mod vni_reused;
 mod vrf_clash;
 mod vtep_missing;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -205,7 +205,18 @@ pub(super) fn gateways(fabric: &Fabric, segment: SegmentId) -> Vec<(PresenceId, 
 /// The ports that carry some VLANs for nothing, of one leaf or of all.
 type Carried = BTreeMap<(Option<DeviceId>, Vec<VlanId>), Vec<(Span, DeviceId)>>;
 
-/// Reports the VLANs that ports of a VTEP carry and that the switch does not have: those that some segment
+/// The VLANs that a switch routes for by an interface.
+fn routed_vlans(fabric: &Fabric, switch: DeviceId) -> VlanSet {
+    let interfaces =
+        fabric.router_of(switch).into_iter().flat_map(|router| router.interfaces.iter());
+    let vlans = interfaces.filter_map(|id| match fabric.interface(id).place {
+        InterfacePlace::Vlan(vlan) => Some(vlan),
+        _ => None,
+    });
+    vlans.collect()
+}
+
+/// Reports the VLANs that ports of a VTEP, or of another switch with segments, carry and that the switch does not have: those that some segment
 /// has elsewhere, or those that none has.
 fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewhere: bool) {
     let fabric = cx.fabric;
@@ -216,23 +227,23 @@ fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewher
         .collect();
     // What is carried for nothing in many places is told once: of a segment once a leaf.
     let mut groups: Carried = BTreeMap::new();
-    for (_, overlay) in fabric.overlays() {
-        let segments = fabric
-            .presences_on(overlay.device)
-            .iter()
-            .filter_map(|&id| fabric.presence(id).vlan)
-            .map(|vlan| vlan.value);
-        // A VLAN with an interface is there too.
-        let interfaces = fabric
-            .router_of(overlay.device)
-            .into_iter()
-            .flat_map(|router| router.interfaces.iter());
-        let routed = interfaces.filter_map(|id| match fabric.interface(id).place {
-            InterfacePlace::Vlan(vlan) => Some(vlan),
-            _ => None,
-        });
-        let here: VlanSet = segments.chain(routed).collect();
-        for (vlans, span) in carried(fabric, overlay.device) {
+    let gateways: FxHashSet<(DeviceId, VlanId)> = fabric
+        .segments()
+        .flat_map(|(_, segment)| {
+            let vlan = segment.vlan.map(|vlan| vlan.value);
+            segment.gateway_on.iter().filter_map(move |&switch| Some((switch, vlan?)))
+        })
+        .collect();
+    let named = fabric.devices().filter(|(id, _)| !fabric.presences_on(*id).is_empty());
+    let vteps: FxHashSet<DeviceId> = fabric.overlays().map(|(_, overlay)| overlay.device).collect();
+    let all: BTreeSet<DeviceId> = named.map(|(id, _)| id).chain(vteps.iter().copied()).collect();
+    for device in all {
+        // A VTEP without any segment has no VLAN, but for those with an interface.
+        let here: VlanSet = match fabric.vlans_of[device].as_ref() {
+            Some(own) => own.clone(),
+            None => routed_vlans(fabric, device),
+        };
+        for (vlans, span) in carried(fabric, device) {
             let lacking: Vec<VlanId> = vlans
                 .without(&here)
                 .iter()
@@ -240,15 +251,17 @@ fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewher
                 .collect();
             // A segment that the switch has under another VLAN drifts: that is told.
             let drifts = |vlan: &VlanId| {
-                fabric.presences_on(overlay.device).iter().any(|&own| {
+                fabric.presences_on(device).iter().any(|&own| {
                     let segment = fabric.segment(fabric.presence(own).segment);
                     segment.vlan.is_some_and(|usual| usual.value == *vlan)
                 })
             };
-            let lacking: Vec<VlanId> = lacking.into_iter().filter(|vlan| !drifts(vlan)).collect();
+            // One whose gateway is to be here is missed as that.
+            let told = |vlan: &VlanId| drifts(vlan) || gateways.contains(&(device, *vlan));
+            let lacking: Vec<VlanId> = lacking.into_iter().filter(|vlan| !told(vlan)).collect();
             if !lacking.is_empty() {
-                let key = (elsewhere.then_some(overlay.device), lacking);
-                groups.entry(key).or_default().push((span, overlay.device));
+                let key = (elsewhere.then_some(device), lacking);
+                groups.entry(key).or_default().push((span, device));
             }
         }
     }

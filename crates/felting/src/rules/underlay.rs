@@ -12,6 +12,7 @@ mod loopback_unadvertised;
 mod mtu_clash;
 mod mtu_too_small;
 mod network_type_clash;
+mod next_hop_unreachable;
 mod oversubscribed;
 mod paths_limited;
 mod policy_blocks_vtep;
@@ -52,6 +53,7 @@ pub(super) static RULES: &[&Check] = &[
     &mtu_clash::RULE,
     &authentication_clash::RULE,
     &bfd_one_sided::RULE,
+    &next_hop_unreachable::RULE,
     &as_reused::RULE,
     &paths_limited::RULE,
     &leaf_partial::RULE,

@@ -16,12 +16,12 @@ mod untagged_clash;
 mod vlan_missing;
 mod vlan_surplus;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::lag::{left_alone, links, name, plug};
 use super::{Check, Context, Findings};
-use crate::behaviour::{Aspect, Entity};
-use crate::diagnostic::Span;
+use crate::behaviour::{Aspect, Entity, MemberState};
+use crate::diagnostic::{Span, some_of};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, Network, PortId, Uplink};
 use crate::value::{VlanId, VlanSet};
 
@@ -62,6 +62,14 @@ impl Carrier {
         match self {
             Self::Lag(lag) => fabric.lag_label(lag),
             Self::Port(port) => fabric.port_label(port),
+        }
+    }
+
+    /// Like [`name`](Self::name), of a group as a whole.
+    fn whole_name(self, fabric: &Fabric) -> String {
+        match self {
+            Self::Lag(lag) if fabric.lag(lag).group.is_some() => name(fabric, lag),
+            _ => self.name(fabric),
         }
     }
 
@@ -143,14 +151,32 @@ fn carriers<'a>(cx: &Context<'a>, uplink: Uplink) -> BTreeMap<Carrier, Carried<'
     carriers
 }
 
+/// What the switch ports of an uplink lack: the VLANs, and whether untagged frames.
+type Lost = BTreeMap<Carrier, (Vec<VlanId>, bool)>;
+
+/// A host that uses what its switch ports lack, by the first of its networks that does.
+struct Lacking<'a> {
+    network: &'a Network,
+    carriers: BTreeMap<Carrier, Carried<'a>>,
+    lost: Lost,
+}
+
+/// Where a network says with which tags it comes.
+fn tags_at(network: &Network) -> Span {
+    network.tags.as_ref().map_or(network.name.span, |tags| tags.span)
+}
+
 /// Reports the VLANs of some networks that the switch ports lack: one finding for each uplink, whatever
-/// the number of its networks.
+/// the number of its networks; and one for all hosts of a statement, where none of them gets what it says.
 fn report_lacking(cx: &Context<'_>, out: &mut Findings<'_>, wanted: &dyn Fn(&Network) -> bool) {
+    let mut found: Vec<Lacking<'_>> = Vec::new();
+    let mut said: BTreeMap<Span, usize> = BTreeMap::new();
     for (uplink, networks) in networks_by_uplink(cx.fabric) {
         let carriers = carriers(cx, uplink);
-        let mut lost: BTreeMap<Carrier, (Vec<VlanId>, bool)> = BTreeMap::new();
+        let mut lost = Lost::new();
         let mut first = None;
         for network in networks.into_iter().filter(|network| wanted(network)) {
+            *said.entry(tags_at(network)).or_default() += 1;
             for (&carrier, carried) in &carriers {
                 let (vlans, untagged) = lacking(cx, network, carrier, carried);
                 if vlans.is_empty() && !untagged {
@@ -162,9 +188,28 @@ fn report_lacking(cx: &Context<'_>, out: &mut Findings<'_>, wanted: &dyn Fn(&Net
                 entry.1 |= untagged;
             }
         }
-        if let Some(network) = first {
-            report_lost(cx, network, &carriers, &lost, out);
+        found.extend(first.map(|network| Lacking { network, carriers, lost }));
+    }
+    let mut of_statement: BTreeMap<(Span, String), Vec<Lacking<'_>>> = BTreeMap::new();
+    for one in found {
+        of_statement.entry((tags_at(one.network), lost_of(&one.lost))).or_default().push(one);
+    }
+    for ((place, _), hosts) in of_statement {
+        if hosts.len() > 1 && hosts.len() == said[&place] {
+            report_lost(cx, &hosts, out);
+        } else {
+            hosts.chunks(1).for_each(|one| report_lost(cx, one, out));
         }
+    }
+}
+
+/// What is lost, in words.
+fn lost_of(lost: &Lost) -> String {
+    let all: VlanSet = lost.values().flat_map(|(vlans, _)| vlans.iter().copied()).collect();
+    match (all.is_empty(), lost.values().any(|(_, untagged)| *untagged)) {
+        (false, false) => format!("VLAN {all}"),
+        (true, _) => "untagged frames".to_owned(),
+        (false, true) => format!("VLAN {all} and untagged frames"),
     }
 }
 
@@ -193,45 +238,66 @@ fn lacking(
     }
 }
 
-fn report_lost(
-    cx: &Context<'_>,
-    network: &Network,
-    carriers: &BTreeMap<Carrier, Carried<'_>>,
-    lost: &BTreeMap<Carrier, (Vec<VlanId>, bool)>,
-    out: &mut Findings<'_>,
-) {
-    let host = cx.fabric.device_name(network.host);
-    let all: VlanSet = lost.values().flat_map(|(vlans, _)| vlans.iter().copied()).collect();
-    let what = match (all.is_empty(), lost.values().any(|(_, untagged)| *untagged)) {
-        (false, false) => format!("VLAN {all}"),
-        (true, _) => "untagged frames".to_owned(),
-        (false, true) => format!("VLAN {all} and untagged frames"),
+/// Reports what hosts of one statement use and don't get.
+fn report_lost(cx: &Context<'_>, hosts: &[Lacking<'_>], out: &mut Findings<'_>) {
+    let Some(Lacking { network, lost, .. }) = hosts.first() else { return };
+    let names: Vec<&str> =
+        hosts.iter().map(|one| cx.fabric.device_name(one.network.host)).collect();
+    let (host, who, what) = (names[0], some_of(&names), lost_of(lost));
+    // A group of a pair is one to its host.
+    let mut ports: Vec<String> = Vec::new();
+    for carrier in hosts.iter().flat_map(|one| one.lost.keys()) {
+        let name = carrier.whole_name(cx.fabric);
+        if !ports.contains(&name) {
+            ports.push(name);
+        }
+    }
+    let dont = if ports.len() == 1 { "does not carry" } else { "do not carry" };
+    let ports = match hosts.len() {
+        1 => ports.join(" and "),
+        _ => some_of(&ports.iter().map(String::as_str).collect::<Vec<_>>()),
     };
-    let names: Vec<_> = lost.keys().map(|carrier| carrier.name(cx.fabric)).collect();
     let tag = network.tags.as_ref();
     let label = match tag {
         Some(tags) => format!("{host} tags {} with {}", network.name.value, tags.value),
         None => format!("{host} sends {} untagged", network.name.value),
     };
-    let dont = if names.len() == 1 { "does not carry" } else { "do not carry" };
+    let uses = if hosts.len() == 1 { "uses" } else { "use" };
+    let frames = match what.starts_with("VLAN") {
+        true => format!("frames of {what}"),
+        false => what.clone(),
+    };
     let mut draft = out
-        .report(
-            tag.map_or(network.name.span, |tags| tags.span),
-            label,
-            format!("{host} uses {what}, which {} {dont}", names.join(" and ")),
-        )
-        .wire(format!("{what} of {host} that arrive at {} are dropped", names.join(" and ")))
-        .remedy(format!("carry {what} on {}, or take the network off {host}", names.join(" and ")))
-        .about(network.host);
-    for carrier in lost.keys() {
-        let carried = &carriers[carrier];
-        let name = carrier.name(cx.fabric);
-        let carries = match carried.tagged.filter(|tagged| !tagged.is_empty()) {
-            Some(tagged) => format!("{name} carries {tagged}"),
-            None => format!("{name} carries no tagged VLAN"),
-        };
-        draft = draft.related(carried.place, carries).about(carrier.device(cx.fabric));
+        .report(tags_at(network), label, format!("{who} {uses} {what}, which {ports} {dont}"))
+        .wire(format!("{frames} from {who} are dropped at {ports}"))
+        .remedy(format!("carry {what} on {ports}, or take the network off {who}"));
+    let mut shown = BTreeSet::new();
+    for one in hosts {
+        draft = draft.about(one.network.host);
+        for carrier in one.lost.keys() {
+            let carried = &one.carriers[carrier];
+            draft = draft.about(carrier.device(cx.fabric));
+            if !shown.insert(carried.place) || shown.len() > MOST_PLACES {
+                continue;
+            }
+            let name = carrier.name(cx.fabric);
+            let carries = match carried.tagged.filter(|tagged| !tagged.is_empty()) {
+                Some(tagged) => format!("{name} carries {tagged}"),
+                None => format!("{name} carries no tagged VLAN"),
+            };
+            draft = draft.related(carried.place, carries);
+        }
     }
+}
+
+/// How many places of one kind a finding shows.
+const MOST_PLACES: usize = 8;
+
+/// Whether all linked members of a LAG are closed, as nobody answers.
+fn is_closed(cx: &Context<'_>, lag: LagId) -> bool {
+    let members = cx.fabric.lag(lag).members.iter().map(|member| cx.state.member(member));
+    let mut linked = members.filter(|member| member.far.is_some());
+    linked.all(|member| member.state == MemberState::Closed)
 }
 
 /// Reports LAGs of switches that lead to a bond which is none: `how` it uses its NICs instead.
@@ -267,6 +333,8 @@ fn report_bond_on_lag(
         )
         .related(bond.protocol.span, format!("the bond is {}", bond.protocol.value))
         .wire(match left_alone(cx, lag) {
+            // Nothing comes out at a wrong NIC where nothing comes out at all.
+            alone if is_closed(cx, lag) => alone,
             alone if own.protocol.value == crate::value::Protocol::Lacp => {
                 format!("{alone}; and {wire}")
             }

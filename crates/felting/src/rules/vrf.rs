@@ -4,6 +4,7 @@ mod asymmetric_needs_segment;
 mod border_missing;
 mod default_missing;
 mod irb_clash;
+mod leaf_missing;
 mod leak_one_way;
 mod leak_overlap;
 mod leak_undeclared;
@@ -30,6 +31,7 @@ pub(super) static RULES: &[&Check] = &[
     &leak_overlap::RULE,
     &leak_undeclared::RULE,
     &border_missing::RULE,
+    &leaf_missing::RULE,
     &default_missing::RULE,
 ];
 

@@ -167,7 +167,7 @@ words! {
     PathCosts, "a table of path costs" {
         /// IEEE 802.1Q table 13-4: 32 bits, 20000 for 1 Gb/s.
         Long = "long",
-        /// The older table of IEEE 802.1D-1998: 16 bits, 4 for 1 Gb/s.
+        /// The older table of IEEE 802.1D-1998: 16 bits, 4 for 1 Gb/s; what is between two of its rates costs between.
         Short = "short",
     }
 

@@ -249,32 +249,8 @@ impl Walker<'_> {
         if !learning(presence) || !learning(there) {
             return None;
         }
-        self.copies_to(there, presence).then(|| self.vtep(self.fabric.presence(there).switch))?
-    }
-
-    /// Whether what one VTEP floods in a segment is sent to another, and that takes it.
-    pub(super) fn copies_to(&self, from: PresenceId, to: PresenceId) -> bool {
-        let fabric = self.fabric;
-        let (own, theirs) = (replication(fabric, from), replication(fabric, to));
-        let (Some(own), Some(theirs)) = (own, theirs) else { return false };
-        let there = self.vtep(fabric.presence(to).switch);
-        match own {
-            Replication::Ingress => self.state.copies(from, to).is_ok(),
-            Replication::Static => {
-                let list = fabric.settings_at(from).flood_to.iter().flatten();
-                list.into_iter().any(|address| Some(address.value) == there)
-            }
-            Replication::Multicast => {
-                let group = |presence| {
-                    fabric.settings_at(presence).multicast_group.map(|group| group.value)
-                };
-                let vni = |presence| fabric.presence(presence).vni.map(|vni| vni.value);
-                theirs == Replication::Multicast
-                    && group(from).is_some()
-                    && group(from) == group(to)
-                    && vni(from) == vni(to)
-            }
-        }
+        self.state.copies(there, presence).ok()?;
+        self.vtep(self.fabric.presence(there).switch)
     }
 
     /// Why a VTEP has not what another originates, for the words at a stop.

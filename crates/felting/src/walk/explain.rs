@@ -12,6 +12,7 @@ use super::walked::Walk;
 use crate::behaviour::{Apart, State};
 use crate::diagnostic::{Finding, Report, Severity};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};
+use crate::value::Family;
 
 /// The rules that can be behind a stop, by the beginnings of their ids, the likeliest first.
 fn suspects(stop: Stop) -> &'static [&'static str] {
@@ -40,6 +41,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "port-vlan-clash",
             "endpoint-network-unmapped",
         ],
+        Stop::NoVlan(_) => &["segment-leaf-missing", "segment-vlan-missing", "segment-"],
         Stop::NotInUse(_) => &["lag-", "uplink-", "pair-", "es-", "cable-", "port-", "stack-"],
         Stop::Discarding(_) => &["tree-"],
         Stop::Unknown { .. } => &[
@@ -62,17 +64,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "overlay-",
             "segment-",
         ],
-        Stop::NoCopy { why: Some(why), .. } => of_apart(why),
-        Stop::NoCopy { why: None, .. } => &[
-            "segment-flood-list-one-sided",
-            "segment-flooding-clash",
-            "segment-multicast-group-clash",
-            "segment-vni-clash",
-            "pair-segment-clash",
-            "underlay-",
-            "session-",
-            "segment-",
-        ],
+        Stop::NoCopy { why, .. } => of_apart(why),
         Stop::NotForwarder(_) | Stop::Closed(_) => &["es-"],
         Stop::Nobody(_) | Stop::Unanswered(_) => &[
             "endpoint-",
@@ -170,6 +162,15 @@ fn of_apart(why: Apart) -> &'static [&'static str] {
             "port-",
         ],
         Apart::OneOfAlike => &["overlay-rd-reused", "vrf-rd-reused"],
+        Apart::NotListed => {
+            &["segment-flood-list-one-sided", "segment-flooding-clash", "pair-segment-clash"]
+        }
+        Apart::NoGroup => &["segment-multicast-group-invalid"],
+        Apart::OtherGroup => &["segment-multicast-group-clash", "pair-segment-clash"],
+        Apart::OtherVni => &["segment-vni-clash", "pair-segment-clash"],
+        Apart::NoPoint => &["segment-rendezvous-missing", "underlay-", "cable-", "port-", "lag-"],
+        Apart::OtherPoint => &["segment-rendezvous-clash", "pair-"],
+        Apart::ReversePath => &["segment-reverse-path-fails"],
         Apart::NoCopies => &["segment-flooding-clash", "segment-flood-list-one-sided", "segment-"],
         Apart::NoVtep | Apart::Own | Apart::Withdrawn => {
             &["segment-vtep-missing", "pair-segment-clash", "pair-vtep-clash", "segment-", "pair-"]
@@ -204,22 +205,33 @@ impl<'f> Among<'f> {
 impl Walk {
     /// The finding of a report that explains why the walk stops: one of a rule that can be behind it, about
     /// a device, a segment or a VRF that it has to do with.
-    pub fn explained_by<'r>(&self, fabric: &Fabric, report: &'r Report) -> Option<&'r Finding> {
+    pub fn explained_by<'r>(&self, state: &State, report: &'r Report) -> Option<&'r Finding> {
         let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
         let among = Among::new(report.findings.iter().chain(accepted));
-        self.explained_at(fabric, &among, &Lost::Nothing).map(|place| among.all[place])
+        self.explained_at(state, &among, &Lost::Nothing).map(|place| among.all[place])
     }
 
     /// The place of that finding among some. A hint is about what works today, and explains only what stops
     /// when something is lost.
     pub(crate) fn explained_at(
         &self,
-        fabric: &Fabric,
+        state: &State,
         among: &Among<'_>,
         lost: &Lost,
     ) -> Option<usize> {
+        let fabric = state.fabric();
         let (hop, stop) = self.root()?;
-        let (near, mut far) = (self.near(fabric, hop, stop), self.far(fabric));
+        let (mut near, mut far) = (self.near(fabric, hop, stop), self.far(fabric));
+        // Whoever has no gateway is told of it by the segment.
+        if matches!(stop, Stop::NoGateway | Stop::GatewayOutside(_)) {
+            let ends = [self.from, self.to].into_iter().filter_map(Terminal::endpoint);
+            let here = ends.filter(|&end| state.host_of(end) == hop.device);
+            let segments = here.flat_map(|end| state.segments_of(end));
+            near.extend(segments.map(|id| fabric.segment(id).name.value.clone()));
+        }
+        for device in where_lost(state, stop) {
+            device_names(fabric, device, &mut near);
+        }
         for device in lost.devices(fabric) {
             device_names(fabric, device, &mut far);
         }
@@ -308,6 +320,7 @@ impl Walk {
             };
             addresses.iter().flat_map(|own| fabric.segments_with(own.address()))
         });
+
         let of_presences = on_way.chain(at_stop).map(|id| fabric.presence(id).segment);
         let all = of_presences.chain(of_ends.map(|(_, segment)| segment));
         all.map(|segment| fabric.segment(segment).name.value.clone()).collect()
@@ -376,6 +389,21 @@ impl Walk {
         }
         names
     }
+}
+
+/// Where the routes are lost that one VTEP has not of another: the switches at both ends of the session that does not
+/// bring them.
+fn where_lost(state: &State, stop: Stop) -> Vec<DeviceId> {
+    let fabric = state.fabric();
+    let Stop::NoCopy { presence, there, why: Apart::NotReceived } = stop else { return Vec::new() };
+    let router = |presence: PresenceId| fabric.device(fabric.presence(presence).switch).router;
+    let (Some(at), Some(origin)) = (router(presence), router(there)) else { return Vec::new() };
+    let lost = state.routes_lost(Family::Evpn, &[origin], at);
+    lost.map(|(session, _)| {
+        let session = fabric.session(session);
+        vec![session.device, session.peer]
+    })
+    .unwrap_or_default()
 }
 
 /// The names of the segments that an end is in, and of their VRFs.

@@ -213,6 +213,8 @@ pub enum Stop {
     LinkDown(PortId),
     /// The port does not take frames with this tag, or without one.
     NotCarried(PortId, Option<VlanId>),
+    /// The switch has no such VLAN: segments are on it, and none with that.
+    NoVlan(VlanId),
     /// The port is a member of a LAG that does not use it.
     NotInUse(PortId),
     /// The spanning tree holds frames back here.
@@ -222,14 +224,14 @@ pub enum Stop {
         /// The segment, if the switch has it.
         presence: Option<PresenceId>,
     },
-    /// The VTEP where the station is gets no copy: why it does not have that VTEP's routes.
+    /// The VTEP where the station is gets no copy.
     NoCopy {
         /// The segment here.
         presence: PresenceId,
         /// The segment where the station is.
         there: PresenceId,
-        /// Why it is not on the flood list; none if its list is written and leaves it out.
-        why: Option<Apart>,
+        /// Why it gets none.
+        why: Apart,
     },
     /// Another leaf of the single-active Ethernet segment forwards in this VLAN.
     Closed(PortId),

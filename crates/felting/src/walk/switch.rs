@@ -9,10 +9,11 @@ use super::bridge::Ports;
 use super::headers::{Content, Destination, Frame, Headers};
 use super::path::{Act, Bridging, Known, Station, Stop, Table};
 use super::trace::Tracer;
-use crate::behaviour::carrier::{Held, enters, leaves};
-use crate::behaviour::evpn::{elects_by, replication};
+use crate::behaviour::Apart;
+use crate::behaviour::carrier::{Held, classified, has_vlan, leaves};
+use crate::behaviour::evpn::elects_by;
 use crate::fabric::{EndpointId, PortId, PresenceId};
-use crate::value::{HashPolicy, Replication, VlanId};
+use crate::value::{HashPolicy, VlanId};
 
 impl Tracer<'_, '_> {
     pub(super) fn at_switch(
@@ -36,7 +37,10 @@ impl Tracer<'_, '_> {
                 Headers { frame: Frame { tag: None, ..arrival.headers.frame }, ..arrival.headers };
             return self.route(visit, table, headers, false);
         }
-        let vlan = enters(fabric, port, tag).ok_or(Stop::NotCarried(port, tag))?;
+        let vlan = classified(fabric, port, tag).ok_or(Stop::NotCarried(port, tag))?;
+        if !has_vlan(fabric, visit.device, vlan) {
+            return Err(Stop::NoVlan(vlan));
+        }
         match self.walker.state.carriers().held(port, vlan) {
             Some(Held::Unused) => return Err(Stop::NotInUse(port)),
             Some(Held::Discarding) => return Err(Stop::Discarding(port)),
@@ -231,7 +235,7 @@ impl Tracer<'_, '_> {
         let mut copied: SmallVec<[(PresenceId, IpAddr); 2]> = SmallVec::new();
         for &there in &candidates {
             let address = walker.vtep(fabric.presence(there).switch);
-            if let Some(address) = address.filter(|_| walker.copies_to(presence, there))
+            if let Some(address) = address.filter(|_| state.copies(presence, there).is_ok())
                 && !copied.iter().any(|(_, known)| *known == address)
             {
                 copied.push((there, address));
@@ -239,11 +243,10 @@ impl Tracer<'_, '_> {
         }
         if copied.is_empty() {
             return Err(match candidates.first() {
-                Some(&there) => {
-                    let by_evpn = replication(fabric, presence) == Some(Replication::Ingress);
-                    let why = by_evpn.then(|| state.copies(presence, there).err());
-                    Stop::NoCopy { presence, there, why: why.flatten() }
-                }
+                Some(&there) => match state.copies(presence, there) {
+                    Err(why) => Stop::NoCopy { presence, there, why },
+                    Ok(_) => Stop::NoCopy { presence, there, why: Apart::NoVtep },
+                },
                 None => Stop::Unknown { presence: Some(presence) },
             });
         }

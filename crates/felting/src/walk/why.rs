@@ -1,7 +1,6 @@
 //! Why packets get no farther, in words.
 
 use super::path::{Act, Hop, Stop, Table};
-use crate::behaviour::Apart;
 use crate::fabric::{Fabric, PortId, PresenceId};
 
 /// Why a packet gets no farther than a hop.
@@ -36,6 +35,7 @@ pub fn why(fabric: &Fabric, hop: &Hop, stop: Stop) -> String {
         Stop::NotCarried(port, None) => {
             format!("{} takes no untagged frames", port_of(port))
         }
+        Stop::NoVlan(vlan) => format!("it has no VLAN {vlan}: no segment of it is on this switch"),
         Stop::NotInUse(port) => format!("{} does not use its member", port_of(port)),
         Stop::Discarding(port) => {
             format!("the spanning tree discards on {}", port_of(port))
@@ -47,8 +47,7 @@ pub fn why(fabric: &Fabric, hop: &Hop, stop: Stop) -> String {
             "no way from here leads to the station, and the VLAN is no segment here".to_owned()
         }
         Stop::NoCopy { there, why, .. } => {
-            let why = why.map_or("it is not on the flood list", Apart::words);
-            format!("{} gets no copy: {why}", switch(there))
+            format!("{} gets no copy: {}", switch(there), why.words())
         }
         Stop::Closed(port) => format!(
             "another leaf of the Ethernet segment forwards here, so {} passes nothing",

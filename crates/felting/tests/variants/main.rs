@@ -165,10 +165,10 @@ fn members_and_partners() {
             &["lag-one-sided at p[1-2]"],
         ),
         (
-            "a LAG without any cable is nobody's fault yet, a loop elsewhere is",
+            "a LAG without any cable is told as that, and a loop elsewhere as a loop",
             "lag-one-sided",
             &[("kelp-a p[1-2] -- kelp-b p[1-2]", "kelp-b p1 -- kelp-b p2")],
-            &["cable-loop at p2"],
+            &["lag-uncabled at across", "cable-loop at p2"],
         ),
         (
             "static ends are split too",

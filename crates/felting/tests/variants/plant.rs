@@ -606,13 +606,13 @@ fn spanning_trees() {
         ),
         ("a chain without a tree", "tree-loop", &[("  \"mud-1 p2 -- mud-2 p2\",\n", "")], &[]),
         (
-            "a neighbour whose tree nobody wrote",
+            "a neighbour whose tree nobody wrote runs RSTP",
             "tree-mode-clash",
             &[
                 ("on = [\"jetty\", \"mud-1\"]", "on = \"jetty\""),
                 ("\ndiffers = [{ on = \"mud-1\", revision = 2 }]", ""),
             ],
-            &[],
+            &["tree-mode-clash at mstp"],
         ),
         (
             "one tree for each VLAN beside one for all",

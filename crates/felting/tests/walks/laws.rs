@@ -119,7 +119,7 @@ fn reached_back() {
                 continue;
             }
             let names = [walk.from, walk.to].map(|end| fabric.terminal_name(end));
-            assert!(walk.explained_by(&fabric, &report).is_some(), "{names:?}: {:?}", walk.root());
+            assert!(walk.explained_by(&state, &report).is_some(), "{names:?}: {:?}", walk.root());
             explained += 1;
         }
     }

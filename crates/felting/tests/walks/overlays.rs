@@ -176,7 +176,8 @@ fn asymmetric_needs_the_segment_on_both_leaves() {
     let made = walk(&fabric, &[], "m-1", "m-2", Options::ALL);
     assert!(!made.arrives());
     let report = fabric.check();
-    let explained = made.explained_by(&fabric, &report).map(|finding| finding.rule.id);
+    let state = State::of(&fabric, &Condition::default(), &Progress::default());
+    let explained = made.explained_by(&state, &report).map(|finding| finding.rule.id);
     assert_eq!(explained, Some("vrf-asymmetric-needs-segment"));
 }
 

@@ -34,6 +34,20 @@ pub enum Apart {
     UdpPort,
     /// Frames go to a switch that has not that VTEP: it put itself in as next hop.
     Elsewhere,
+    /// Its address is not on the written flood list.
+    NotListed,
+    /// One of the two has no multicast group for the segment, or an address that is none.
+    NoGroup,
+    /// It has joined another multicast group.
+    OtherGroup,
+    /// It has another VNI, and the packets of the group name the sender's.
+    OtherVni,
+    /// No way leads to a rendezvous point, or none is written.
+    NoPoint,
+    /// It joins at another rendezvous point than the sender registers at.
+    OtherPoint,
+    /// The way to the rendezvous point is not routed for multicast.
+    ReversePath,
 }
 
 impl Apart {
@@ -52,6 +66,13 @@ impl Apart {
             Self::Family => "its address is of another IP version",
             Self::UdpPort => "it listens on another UDP port",
             Self::Elsewhere => "its next hop is another switch",
+            Self::NotListed => "it is not on the flood list",
+            Self::NoGroup => "the segment has no multicast group",
+            Self::OtherGroup => "it has joined another multicast group",
+            Self::OtherVni => "it has another VNI",
+            Self::NoPoint => "no way leads to the rendezvous point of the group",
+            Self::OtherPoint => "it joins at another rendezvous point",
+            Self::ReversePath => "the way to the rendezvous point is not routed for multicast",
             Self::Own => "the pair's own",
             Self::OneOfAlike => "another VTEP\u{2019}s of the same distinguisher is used",
         }

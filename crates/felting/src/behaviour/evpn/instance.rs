@@ -66,7 +66,7 @@ impl Instances {
             ),
             ..Self::default()
         };
-        let any_as = fabric.overlays.values().any(|overlay| overlay.any_as);
+        let any_as = fabric.overlays.values().any(|overlay| overlay.any_as.value);
         for (id, presence) in fabric.presences.iter() {
             let Some(overlay) = fabric.overlay_of(presence.switch) else { continue };
             let Some(vni) = presence.vni else { continue };
@@ -130,7 +130,9 @@ fn of_presence(fabric: &Fabric, id: PresenceId, overlay: &Overlay, vni: Vni) -> 
     });
     Instance {
         rd,
-        any_as: overlay.any_as && import.is_none() && overlay.targets.value != TargetRule::Given,
+        any_as: overlay.any_as.value
+            && import.is_none()
+            && overlay.targets.value != TargetRule::Given,
         import: import.unwrap_or_else(|| derived(fabric, overlay, vni)),
         export: export.unwrap_or_else(|| derived(fabric, overlay, vni)),
         written: any_written || overlay.targets.value == TargetRule::Given,
@@ -153,7 +155,7 @@ fn of_tenant(fabric: &Fabric, id: VrfId, at: &VrfPresence) -> Instance {
     let given = overlay.targets.value == TargetRule::Given;
     Instance {
         rd,
-        any_as: overlay.any_as && at.import.is_none() && !given,
+        any_as: overlay.any_as.value && at.import.is_none() && !given,
         written: at.import.is_some() || at.export.is_some() || given,
         import: list(&at.import).unwrap_or_else(derived),
         export: list(&at.export).unwrap_or_else(derived),

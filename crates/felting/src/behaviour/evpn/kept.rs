@@ -14,7 +14,7 @@ use crate::fabric::{
     Condition, DeviceId, EndpointId, Fabric, NetworkId, PairId, PresenceId, VrfId,
 };
 use crate::id::IdVec;
-use crate::value::RouteDistinguisher;
+use crate::value::{RouteDistinguisher, RouteTarget};
 
 /// What EVPN came to.
 #[derive(Clone, Debug, Default)]
@@ -102,6 +102,11 @@ impl Evpn {
     /// The endpoints whose frames enter at a presence.
     pub fn endpoints_at(&self, presence: PresenceId) -> &[EndpointId] {
         self.endpoints_at.get(&presence).map_or(&[], Vec::as_slice)
+    }
+
+    /// The presences that export a target.
+    pub(crate) fn exporters_of(&self, target: RouteTarget) -> &[PresenceId] {
+        self.instances.exporters.get(&target).map_or(&[], Vec::as_slice)
     }
 
     /// The presences that export what another imports, in order, without itself.

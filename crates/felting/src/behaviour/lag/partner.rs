@@ -397,12 +397,14 @@ impl Facing<'_> {
         for &lag in &lags {
             let fars = self.fars_of([lag]);
             let [Far::End(partner)] = fars[..] else { return None };
-            if partners.contains(&partner) || self.ends[partner].lags().count() > 1 {
+            if self.ends[partner].lags().count() > 1 {
                 return None;
             }
-            partners.push(partner);
+            if !partners.contains(&partner) {
+                partners.push(partner);
+            }
         }
-        if lags.len() < 2 {
+        if partners.len() < 2 {
             return None;
         }
         let lag = self.fabric.lag(lags[0]);

@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use super::State;
 use crate::behaviour::bgp::{NotPassed, Path, Propagated};
 use crate::behaviour::underlay::{LostWay, NoRoute, Toward};
-use crate::fabric::{RouterId, SessionId};
+use crate::fabric::{DeviceId, InterfaceId, RouterId, SessionId};
 use crate::value::{Family, IpPrefix};
 
 impl State {
@@ -15,6 +15,12 @@ impl State {
     /// OSPF and IS-IS a path inside the area (RFC 2328 section 11).
     pub fn toward(&self, prefix: IpPrefix) -> Toward {
         self.underlay().toward(&self.fabric, prefix)
+    }
+
+    /// The first interface that stops joins of a switch on their way to a rendezvous point (RFC 7761 section 4.2);
+    /// none if all of it is routed for multicast, or if there is no way at all.
+    pub fn blocks_joins(&self, switch: DeviceId, point: IpAddr) -> Option<InterfaceId> {
+        self.underlay().blocks_joins(&self.fabric, switch, point)
     }
 
     /// Whether a packet from a router gets to an address, and if not why not. Of several ways that are as good

@@ -79,5 +79,7 @@ pub struct BridgePort {
     pub runs: bool,
     /// Whether it has a link.
     pub linked: bool,
+    /// The port at the end of its cable that sends its BPDUs by another: a LAG that takes several ports for one.
+    pub beyond: Option<BridgePortId>,
     pub(crate) lan: Option<LanId>,
 }

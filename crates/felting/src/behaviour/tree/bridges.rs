@@ -236,8 +236,9 @@ impl Builder<'_> {
             cost: tree.cost.map_or(0, |cost| cost.value.get()),
             bandwidth: None,
             vlans: vlans.clone(),
-            runs: !off && tree.runs,
+            runs: !off && tree.runs.value,
             linked: false,
+            beyond: None,
             lan: None,
         })
     }
@@ -270,6 +271,9 @@ impl Builder<'_> {
                 continue;
             }
             if self.ports[near].lan.is_some() || self.ports[far].lan.is_some() {
+                if self.ports[near].lan.is_none() {
+                    self.ports[near].beyond = Some(far);
+                }
                 continue;
             }
             let lan = lans.push(SmallVec::from_slice(&[near, far]));
@@ -303,13 +307,41 @@ fn cost(speed: Speed, costs: PathCosts) -> u32 {
     match costs {
         // IEEE 802.1Q table 13-4: 20 000 for 1 Gb/s, in inverse proportion.
         PathCosts::Long => (20_000_000 / megabits.max(1)).max(1),
-        // IEEE 802.1D-1998 table 8-5, and 1 beyond its fastest.
-        PathCosts::Short => match megabits {
-            0..=10 => 100,
-            11..=100 => 19,
-            101..=1000 => 4,
-            1001..=10_000 => 2,
-            _ => 1,
-        },
+        PathCosts::Short => short_cost(megabits),
+    }
+}
+
+/// The costs that IEEE 802.1D-1998 table 8-5 recommends, by megabits per second.
+const SHORT: [(u32, u32); 4] = [(10, 100), (100, 19), (1000, 4), (10_000, 2)];
+
+/// A cost of the older table, and 1 beyond its fastest. A rate between two of its rows, as that of a LAG, costs less than
+/// the slower and more than the faster: in proportion to the logarithm of the rate, by which the table itself goes.
+fn short_cost(megabits: u32) -> u32 {
+    let after = SHORT.partition_point(|&(rate, _)| rate < megabits);
+    let Some(&(faster, least)) = SHORT.get(after) else { return 1 };
+    let Some(&(slower, most)) = after.checked_sub(1).map(|before| &SHORT[before]) else {
+        return least;
+    };
+    if faster == megabits {
+        return least;
+    }
+    let [rate, slower, faster] = [megabits, slower, faster].map(|rate| f64::from(rate).log10());
+    let [from, to] = [most, least].map(|cost| f64::from(cost).log10());
+    let exact = 10_f64.powf(from + (to - from) * (rate - slower) / (faster - slower));
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "from 2 to 100")]
+    let rounded = exact.round() as u32;
+    rounded.clamp(least + 1, most - 1)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn short_costs_fall_with_the_rate() {
+        let of = |megabits: u32| short_cost(megabits);
+        assert_eq!([10, 100, 1000, 10_000].map(of), [100, 19, 4, 2]);
+        assert_eq!([1, 20, 200, 400, 900, 2000, 8000].map(of), [100, 61, 12, 7, 5, 3, 3]);
+        assert_eq!([25_000, 400_000].map(of), [1, 1]);
     }
 }

@@ -1,6 +1,7 @@
 //! What the underlay comes to, one step after the other.
 
 use std::collections::BTreeSet;
+use std::sync::OnceLock;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -78,6 +79,7 @@ pub(in crate::behaviour) fn outcome(
         lengths,
         wans,
         bgp: Bgp::default(),
+        to_points: OnceLock::new(),
     };
     underlay.bgp = Bgp::over_links(fabric, &underlay, causes);
     underlay.connected = connected(fabric, &underlay);

@@ -1,7 +1,7 @@
 //! Which way packets go to one destination: shortest paths, and all that are equal.
 
 use std::cmp::Reverse;
-use std::collections::BinaryHeap;
+use std::collections::{BTreeSet, BinaryHeap};
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
@@ -196,6 +196,25 @@ impl State {
     }
 }
 
+impl Underlay {
+    /// The first interface that stops joins of a switch on their way to a rendezvous point; none if all of it is routed
+    /// for multicast, or if there is no way at all.
+    pub(in crate::behaviour) fn blocks_joins(
+        &self,
+        fabric: &Fabric,
+        switch: DeviceId,
+        point: IpAddr,
+    ) -> Option<InterfaceId> {
+        let ways = self.to_points.get_or_init(|| {
+            let all = fabric.overlays().flat_map(|(_, overlay)| &overlay.rendezvous);
+            let points: BTreeSet<IpAddr> = all.map(|point| point.value).collect();
+            let way = |point| (point, self.toward(fabric, IpPrefix::host(point)));
+            points.into_iter().map(way).collect()
+        });
+        ways.get(&point)?.blocks_joins(fabric, switch)
+    }
+}
+
 impl Toward {
     /// The first interface, at either end of its link, that stops joins which a switch sends this way:
     /// multicast is not routed on it, so packets from there fail the check of the reverse path (RFC 7761
@@ -205,7 +224,7 @@ impl Toward {
         for _ in 0..fabric.routers().len() {
             let hop = self.routes[at].as_ref()?.hops.first()?;
             let far = fabric.interface_far(hop.interface);
-            let off = |id: &InterfaceId| !fabric.interface(*id).multicast;
+            let off = |id: &InterfaceId| !fabric.interface(*id).multicast.value;
             if let Some(blocked) = Some(hop.interface).into_iter().chain(far).find(off) {
                 return Some(blocked);
             }

@@ -48,7 +48,7 @@ impl Made<'_> {
                 partition: keys.partition().cloned(),
                 tree: TreePort {
                     edge: keys.edge().at(thing.span),
-                    runs: keys.tree().value(),
+                    runs: keys.tree().at(thing.span),
                     cost: keys.tree_cost().copied(),
                     priority: keys.tree_priority().value(),
                 },
@@ -137,7 +137,7 @@ impl Made<'_> {
             ethernet_segment_preference: keys.ethernet_segment_preference().copied(),
             tree: TreePort {
                 edge: keys.edge().at(span),
-                runs: keys.tree().value(),
+                runs: keys.tree().at(span),
                 cost: keys.tree_cost().copied(),
                 priority: keys.tree_priority().value(),
             },
@@ -332,7 +332,7 @@ impl Made<'_> {
                 ethernet_segment_preference: None,
                 tree: TreePort {
                     edge: unsaid.edge().at(span),
-                    runs: unsaid.tree().value(),
+                    runs: unsaid.tree().at(span),
                     cost: None,
                     priority: unsaid.tree_priority().value(),
                 },

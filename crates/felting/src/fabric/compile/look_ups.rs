@@ -3,9 +3,9 @@
 use rustc_hash::FxHashMap;
 
 use crate::fabric::written::Written;
-use crate::fabric::{Arenas, DeviceId, InterfaceId, SessionId};
+use crate::fabric::{Arenas, DeviceId, InterfaceId, InterfacePlace, SessionId};
 use crate::id::IdVec;
-use crate::value::SessionOver;
+use crate::value::{SessionOver, VlanId, VlanSet};
 
 /// Finds who has which address, which ends of sessions answer each other, what static routes are for, and what site a
 /// switch is in.
@@ -19,6 +19,7 @@ pub(super) fn find(fabric: &mut Arenas) {
         }
     }
     fabric.twins = twins(fabric);
+    fabric.vlans_of = vlans_of(fabric);
     let routes = fabric.static_routes.iter().enumerate().filter(|(_, route)| route.vrf.is_none());
     fabric.written = Written::of(routes.map(|(at, route)| (at, route.device, route.to.value)));
     for (id, site) in fabric.sites.iter() {
@@ -26,6 +27,22 @@ pub(super) fn find(fabric: &mut Arenas) {
             fabric.site_of.entry(device).or_insert(id);
         }
     }
+}
+
+/// The VLANs of each switch that segments are on: theirs, and those of its routed interfaces.
+fn vlans_of(fabric: &Arenas) -> IdVec<DeviceId, Option<VlanSet>> {
+    let mut found: IdVec<DeviceId, Vec<VlanId>> = IdVec::filled(&fabric.devices, Vec::new());
+    for presence in fabric.presences.values() {
+        found[presence.switch].extend(presence.vlan.map(|vlan| vlan.value));
+    }
+    for interface in fabric.interfaces.values() {
+        let own = &mut found[interface.device];
+        if let (InterfacePlace::Vlan(vlan), false) = (interface.place, own.is_empty()) {
+            own.push(vlan);
+        }
+    }
+    let set = |vlans: &Vec<VlanId>| (!vlans.is_empty()).then(|| vlans.iter().copied().collect());
+    IdVec::of(found.values().map(set).collect())
 }
 
 /// For each end of a session the first at its peer that is towards it: over a link that at the other end of the link.

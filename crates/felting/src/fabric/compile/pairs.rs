@@ -196,9 +196,9 @@ impl Made<'_> {
         let keepalives: [_; 2] =
             std::array::from_fn(|index| self.keepalive(name, &gathered[index].layers, index));
         // A name that only one side has is a peer link missing on the other, which a rule reports.
-        if links.iter().flatten().all(|(_, found)| found.is_none())
-            && bare.iter().all(Option::is_none)
-        {
+        let unknown = links.iter().flatten().all(|(_, found)| found.is_none())
+            && bare.iter().all(Option::is_none);
+        if unknown {
             for (side, (written, _)) in
                 gathered.iter().zip(&links).filter_map(|(s, l)| l.map(|l| (s, l)))
             {
@@ -214,6 +214,7 @@ impl Made<'_> {
                 switch: gathered[index].switch,
                 domain,
                 peer_link: link,
+                misnames_peer_link: unknown && links[index].is_some(),
                 peer_port: bare[index].filter(|_| link.is_none()),
                 data_link: data_links[index],
                 keepalive: keepalives[index].clone(),

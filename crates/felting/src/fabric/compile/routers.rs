@@ -453,7 +453,7 @@ impl Made<'_> {
                 .cloned(),
             bfd: key!(bfd),
             passive: own.is_some_and(|keys| keys.passive().value()),
-            multicast: key!(multicast).value,
+            multicast: key!(multicast),
         }
     }
 
@@ -626,7 +626,7 @@ impl Made<'_> {
                 rendezvous: keys.rendezvous().map(|all| all.value.0.clone()).unwrap_or_default(),
                 targets: at(keys.targets(), default, span),
                 target_pattern: keys.target_pattern().cloned(),
-                any_as: keys.any_as().value(),
+                any_as: keys.any_as().at(span),
                 irb: keys.irb().at(span),
                 router_mac: at(keys.router_mac(), mac, mac_at),
                 gateway_mac: keys.gateway_mac().copied(),

@@ -175,6 +175,13 @@ impl Made<'_> {
                 .into(),
             client: keys.unwrap_or(&nothing).client().at(span),
             next_hop: keys.and_then(|keys| keys.next_hop()).copied(),
+            next_hop_at: keys
+                .and_then(|keys| {
+                    let written = keys.next_hop().map(|rule| rule.span);
+                    written.or_else(|| keys.taken_out("next_hop"))
+                })
+                .unwrap_or(span)
+                .into(),
             communities: keys.unwrap_or(&nothing).communities().at(span),
             import: self.policy_names(import),
             export: self.policy_names(export),

@@ -49,6 +49,7 @@ impl Made<'_> {
                 name: At::new(thing.name.clone(), thing.span),
                 number: keys.number().copied(),
                 vni: keys.vni().copied().or(allotted),
+                on: keys.on().map_or(thing.span, |on| on.span).into(),
                 switches: present,
             });
             names.insert(thing.name, id);

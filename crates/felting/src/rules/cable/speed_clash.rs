@@ -1,6 +1,6 @@
 use std::collections::BTreeMap;
 
-use crate::behaviour::Entity;
+use crate::behaviour::{Entity, MemberState};
 use crate::diagnostic::Span;
 use crate::fabric::{CableId, Fabric, PortId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -38,6 +38,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let mut runs: BTreeMap<[Span; 3], Vec<CableId>> = BTreeMap::new();
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Cable(id) = cause.entity else { continue };
+        if comes_up(fabric, id) && is_refused(cx, id) {
+            continue;
+        }
         let cable = fabric.cable(id);
         let [a, b] = cable.ends.map(|end| fabric.port(end.value).span);
         runs.entry([cable.span.0, a.0, b.0]).or_default().push(id);
@@ -60,11 +63,30 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .related(b.span, format!("{other_name} is {other}"))
             .related(port_a.span.0, format!("{one_name} is set here"))
             .related(port_b.span.0, format!("{other_name} is set here"))
-            .wire(stays)
+            .wire(match comes_up(fabric, cables[0]) {
+                true => "the link comes up; under load one end sends while the other does, and frames are lost as \
+                         late collisions",
+                false => stays,
+            })
             .remedy("set both ports alike, or plug the cable where it belongs");
         let ends = cables.iter().flat_map(|&cable| fabric.cable(cable).ends);
         ends.fold(draft, |draft, end| draft.about(fabric.port(end.value).device));
     }
+}
+
+/// Whether the link comes up all the same: only the duplex modes of its ends differ (IEEE 802.3 clause 28).
+fn comes_up(fabric: &Fabric, cable: CableId) -> bool {
+    let [a, b] = fabric.cable(cable).ends.map(|end| fabric.port(end.value));
+    (a.speed, a.lanes) == (b.speed, b.lanes)
+}
+
+/// Whether a LAG keeps an end out as a member that is unlike the others: that is told there.
+fn is_refused(cx: &Context<'_>, cable: CableId) -> bool {
+    let mut ends = cx.fabric.cable(cable).ends.into_iter();
+    ends.any(|end| {
+        let member = cx.fabric.member_of(end.value);
+        member.is_some_and(|member| cx.state.member(member).state == MemberState::Refused)
+    })
 }
 
 fn describe(fabric: &Fabric, port: PortId) -> String {

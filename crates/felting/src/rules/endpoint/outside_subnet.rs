@@ -1,4 +1,5 @@
 use super::{segments_of, subnets};
+use crate::fabric::SegmentId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -25,8 +26,17 @@ address = "10.80.32.21/24"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (id, endpoint) in fabric.endpoints() {
-        for segment in segments_of(cx, id) {
+        let own = segments_of(cx, id);
+        for &segment in &own {
             for address in &endpoint.addresses {
+                // Of two segments in one VLAN it is in one: that they share the VLAN is the fault.
+                let fits = |&other: &SegmentId| {
+                    let mut subnets = subnets(fabric, other, &address.subnet()).into_iter();
+                    subnets.any(|subnet| subnet.contains(address.address()))
+                };
+                if own.len() > 1 && own.iter().any(fits) {
+                    continue;
+                }
                 let subnets = subnets(fabric, segment, &address.subnet());
                 let Some(first) = subnets.first() else { continue };
                 if subnets.iter().any(|subnet| subnet.contains(address.address())) {

@@ -1,7 +1,8 @@
 use super::place;
 use crate::behaviour::Entity;
+use crate::diagnostic::some_of;
 use crate::fabric::LagId;
-use crate::rules::lag::half_name;
+use crate::rules::lag::{count_word, half_name};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -50,25 +51,43 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::EthernetSegment(id) = cause.entity else { continue };
         let segment = fabric.ethernet_segment(id);
-        let [one, other, ..] = segment.legs[..] else { continue };
-        let far = |leg: LagId| {
+        // The legs of each partner.
+        let mut partners: Vec<(String, Vec<LagId>)> = Vec::new();
+        for &leg in &segment.legs {
             let far = fabric.lag(leg).members.iter().find_map(|id| cx.state.member(id).far);
-            far.and_then(|far| fabric.lag_of(far))
-                .map_or_else(|| "nothing".to_owned(), |far| half_name(fabric, far))
-        };
+            let far = far
+                .and_then(|far| fabric.lag_of(far))
+                .map_or_else(|| "nothing".to_owned(), |far| half_name(fabric, far));
+            match partners.iter_mut().find(|(known, _)| *known == far) {
+                Some((_, legs)) => legs.push(leg),
+                None => partners.push((far, vec![leg])),
+            }
+        }
+        let [(first, firsts), others @ ..] = &partners[..] else { continue };
+        let Some((second, seconds)) = others.first() else { continue };
         let device = |leg: LagId| fabric.device_name(fabric.lag(leg).device);
-        out.report(
-            place(fabric, other),
-            format!("{} leads to {}", device(other), far(other)),
-            format!(
-                "the Ethernet segment {} stands for two partners: {} on {}, {} on {}",
-                segment.id, far(one), device(one), far(other), device(other)
-            ),
-        )
-        .related(place(fabric, one), format!("{} leads to {}", device(one), far(one)))
-        .wire("frames for the one are sent to the other's leaf too, where they are dropped or misdelivered")
-        .remedy("give each host an identifier of its own")
-        .about(fabric.lag(one).device)
-        .about(fabric.lag(other).device);
+        let on = |legs: &[LagId]| some_of(&legs.iter().map(|&leg| device(leg)).collect::<Vec<_>>());
+        let all: Vec<String> =
+            partners.iter().map(|(far, legs)| format!("{far} on {}", on(legs))).collect();
+        let mut draft = out
+            .report(
+                place(fabric, seconds[0]),
+                format!("{} leads to {second}", device(seconds[0])),
+                format!(
+                    "the Ethernet segment {} stands for {} partners: {}",
+                    segment.id,
+                    count_word(partners.len()),
+                    all.join(", ")
+                ),
+            )
+            .related(place(fabric, firsts[0]), format!("{} leads to {first}", device(firsts[0])))
+            .wire(
+                "frames for the one are sent to the other's leaf too, where they are dropped or \
+                 misdelivered",
+            )
+            .remedy("give each host an identifier of its own");
+        for &leg in &segment.legs {
+            draft = draft.about(fabric.lag(leg).device);
+        }
     }
 }

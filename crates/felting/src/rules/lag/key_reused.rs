@@ -1,4 +1,4 @@
-use super::half_name;
+use super::{half_name, links};
 use crate::behaviour::Entity;
 use crate::diagnostic::Span;
 use crate::fabric::LagId;
@@ -49,12 +49,20 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         };
         let (name, other) = (half_name(fabric, id), half_name(fabric, first));
         let key = fabric.lacp_key(id);
+        // What the other end presents for the same links.
+        let far = links(cx, id).first().and_then(|&(_, _, far)| fabric.lag_of(far));
+        let theirs =
+            far.map(|far| (fabric.device_name(fabric.lag(far).device), fabric.lacp_key(far)));
+        let keys = match theirs {
+            Some((device, theirs)) if theirs != key => {
+                format!("at either end: {key} here, {theirs} on {device}")
+            }
+            _ => format!("at both ends: {key}"),
+        };
         out.report(
             place(id),
             format!("{name} has the key {key} too"),
-            format!(
-                "{other} and {name} lead to one system and present one key, {key}, at both ends"
-            ),
+            format!("{other} and {name} lead to one system and present one key {keys}"),
         )
         .related(place(first), format!("{other} has the key {key}"))
         .wire("LACP takes all their links for one LAG, whatever their VLANs")

@@ -25,7 +25,7 @@ ports = "p3"
 differs = [{ on = "kelp-a", ports = "p2" }]
 
 [cabling]
-runs = ["kelp-a p[1-2] -- kelp-b p[1-2]"]
+runs = ["kelp-a p[1-3] -- kelp-b p[1-3]"]
 "#,
         mend: &[("ports = \"p2\"", "ports = \"p3\"")],
     },

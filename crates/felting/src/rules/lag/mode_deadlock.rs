@@ -1,5 +1,6 @@
 use super::{both_left_alone, half_name};
 use crate::behaviour::Entity;
+use crate::rules::pair::{of_peer_link, without_peer_link};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -52,7 +53,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             ),
         )
         .related(b.mode.span, format!("{} is passive", half_name(fabric, other)))
-        .wire(format!("no LAG forms: {}", both_left_alone(cx, one, other)))
+        .wire(match of_peer_link(cx, one) {
+            Some(pair) => format!("no peer link forms: {}", without_peer_link(cx, pair)),
+            None => format!("no LAG forms: {}", both_left_alone(cx, one, other)),
+        })
         .remedy("make one end active, better both")
         .about(a.device)
         .about(b.device);

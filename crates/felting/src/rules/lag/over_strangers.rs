@@ -1,5 +1,6 @@
-use super::{half_name, links, name};
+use super::{count_word, halves, links, name};
 use crate::behaviour::Entity;
+use crate::diagnostic::some_of;
 use crate::fabric::LagId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -49,27 +50,59 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(lag) = cause.entity else { continue };
-        let mut far_lags: Vec<LagId> =
-            links(cx, lag).iter().filter_map(|&(_, _, far)| fabric.lag_of(far)).collect();
-        far_lags.sort_unstable();
-        far_lags.dedup();
-        let names: Vec<_> = far_lags.iter().map(|&far| half_name(fabric, far)).collect();
+        // The halves of a group are one partner.
+        let mut partners: Vec<LagId> = Vec::new();
+        for far in links(cx, lag).iter().filter_map(|&(_, _, far)| fabric.lag_of(far)) {
+            if !partners.iter().any(|&known| halves(fabric, known).contains(&far)) {
+                partners.push(far);
+            }
+        }
+        partners.sort_unstable();
+        let names: Vec<_> = partners.iter().map(|&far| name(fabric, far)).collect();
+        let shown: Vec<&str> = names.iter().map(String::as_str).collect();
         let own = fabric.lag(lag);
         let mut draft = out
             .report(
                 own.name.span,
                 "this LAG takes them for one partner",
-                format!("{} leads to two partners: {}", name(fabric, lag), names.join(" and ")),
+                format!(
+                    "{} leads to {} partners: {}",
+                    name(fabric, lag),
+                    count_word(partners.len()),
+                    some_of(&shown)
+                ),
             )
             .wire(super::split_wire(own.protocol.value))
-            .remedy("make the two switches a pair and give the two LAGs one group, or use two LAGs")
+            .remedy(remedy(cx, &partners))
             .about(own.device);
-        for far in far_lags {
-            let far = fabric.lag(far);
-            let device = fabric.device_name(far.device);
-            draft = draft
-                .related(far.name.span, format!("{device} is a partner of its own"))
-                .about(far.device);
+        for far in partners {
+            let one = fabric.lag(far);
+            let whom = match one.group {
+                Some(group) => {
+                    format!("the pair {}", fabric.pair(fabric.group(group).pair).name.value)
+                }
+                None => fabric.device_name(one.device).to_owned(),
+            };
+            draft = draft.related(one.name.span, format!("{whom} is a partner of its own"));
+            for half in halves(fabric, far) {
+                draft = draft.about(fabric.lag(half).device);
+            }
         }
+    }
+}
+
+fn remedy(cx: &Context<'_>, partners: &[LagId]) -> String {
+    let fabric = cx.fabric;
+    let grouped = partners.iter().find_map(|&far| fabric.lag(far).group);
+    match (grouped, partners.len()) {
+        (Some(group), _) => {
+            let pair = &fabric.pair(fabric.group(group).pair).name.value;
+            format!("lead all its members to the pair {pair}, or give those to others a LAG of their own")
+        }
+        (None, 2) => {
+            "make the two switches a pair and give the two LAGs one group, or use two LAGs".to_owned()
+        }
+        (None, _) => "give each of the switches a LAG of its own, or join them in one stack: a pair has two sides"
+            .to_owned(),
     }
 }

@@ -1,8 +1,11 @@
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
-use super::{links, name};
+use rustc_hash::FxHashSet;
+
+use super::{halves, links, name, plug};
 use crate::behaviour::Entity;
-use crate::fabric::DeviceId;
+use crate::diagnostic::Span;
+use crate::fabric::{DeviceId, DeviceKind, LagId, PortId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Protocol;
 
@@ -50,15 +53,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Lag(lag) = cause.entity else { continue };
-        let mut by_far: BTreeMap<(DeviceId, String), Vec<_>> = BTreeMap::new();
-        for (span, port, far) in links(cx, lag) {
-            let through = match fabric.lag_of(far) {
-                Some(far_lag) => name(fabric, far_lag),
-                None => format!("{}, in no LAG", fabric.port_label(far)),
-            };
-            by_far.entry((fabric.port(far).device, through)).or_default().push((span, port, far));
-        }
-        let leads: Vec<_> = by_far
+        let by_far = leads(cx, lag);
+        let shown: Vec<_> = by_far
             .iter()
             .map(|((_, through), members)| {
                 let ports: Vec<_> =
@@ -66,26 +62,39 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 format!("{} to {through}", ports.join(" and "))
             })
             .collect();
-        // The odd one out is the far side with the fewest members, the last of those as small.
-        let odd = by_far.values().rev().min_by_key(|members| members.len());
-        let Some(&(span, port, far)) = odd.and_then(|members| members.first()) else { continue };
-        let place = super::plug(fabric, port).unwrap_or(span);
+        let Some((span, port, far)) = odd(&by_far) else { continue };
+        let devices: BTreeSet<DeviceId> = by_far.keys().map(|&(device, _)| device).collect();
+        // One LAG here against several of one switch: the cables are as meant, the LAGs are not.
+        let others = tangled(cx, lag);
+        let one_device = devices.len() == 1 && others.is_empty();
+        let place = plug(fabric, port).unwrap_or(span);
         let mut draft = out.report(
             place,
             format!("leads to {}", fabric.port_label(far)),
             format!(
-                "the members of {} lead to different systems: {}",
+                "the members of {} lead to different {}: {}",
                 name(fabric, lag),
-                leads.join(", ")
+                if one_device { "LAGs of one switch" } else { "systems" },
+                shown.join(", ")
             ),
         );
         for members in by_far.values() {
             for &(_, other, other_far) in members.iter().filter(|member| member.1 != port).take(2) {
-                if let Some(place) = super::plug(fabric, other) {
+                if let Some(place) = plug(fabric, other) {
                     draft =
                         draft.related(place, format!("leads to {}", fabric.port_label(other_far)));
                 }
             }
+        }
+        // Whoever mends this LAG alone has not mended those that hang together with it.
+        for &other in &others {
+            let Some((span, port, far)) = odd(&leads(cx, other)) else { continue };
+            let at = plug(fabric, port).unwrap_or(span);
+            if at == place {
+                continue;
+            }
+            let label = format!("{} leads to {}", fabric.port_label(port), fabric.port_label(far));
+            draft = draft.related(at, label).about(fabric.lag(other).device);
         }
         let wire = match fabric.lag(lag).protocol.value {
             Protocol::Lacp => {
@@ -95,12 +104,67 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 "a LAG that negotiates nothing does not notice: frames go to the wrong system, or in a circle"
             }
         };
-        draft = draft
-            .wire(wire)
-            .remedy("look where these cables really end: most often two are swapped")
-            .about(fabric.lag(lag).device);
-        for (device, _) in by_far.keys() {
-            draft = draft.about(*device);
+        draft = draft.wire(wire).about(fabric.lag(lag).device);
+        draft = match one_device {
+            true => {
+                let far = devices.first().map_or("the far end", |&far| fabric.device_name(far));
+                draft.remedy(format!(
+                    "put the ports of {far} into one LAG, or make as many LAGs here as there"
+                ))
+            }
+            false => draft.remedy("look where these cables really end: most often two are swapped"),
+        };
+        for device in devices {
+            draft = draft.about(device);
         }
     }
+}
+
+type Members = Vec<(Span, PortId, PortId)>;
+
+/// What the members of a LAG lead to, by device and in words.
+fn leads(cx: &Context<'_>, lag: LagId) -> BTreeMap<(DeviceId, String), Members> {
+    let fabric = cx.fabric;
+    let mut by_far: BTreeMap<(DeviceId, String), Members> = BTreeMap::new();
+    for (span, port, far) in links(cx, lag) {
+        let through = match fabric.lag_of(far) {
+            Some(far_lag) => name(fabric, far_lag),
+            None => format!("{}, in no LAG", fabric.port_label(far)),
+        };
+        by_far.entry((fabric.port(far).device, through)).or_default().push((span, port, far));
+    }
+    by_far
+}
+
+/// The odd one out: the far side with the fewest members, the last of those as small.
+fn odd(by_far: &BTreeMap<(DeviceId, String), Members>) -> Option<(Span, PortId, PortId)> {
+    let fewest = by_far.values().rev().min_by_key(|members| members.len());
+    fewest.and_then(|members| members.first()).copied()
+}
+
+/// The other LAGs of switches that lead to several partners too, and hang together with one by cables; at most a few.
+fn tangled(cx: &Context<'_>, lag: LagId) -> Vec<LagId> {
+    const MOST: usize = 8;
+    let fabric = cx.fabric;
+    let mut seen: FxHashSet<LagId> = halves(fabric, lag).into_iter().collect();
+    let mut open = VecDeque::from([lag]);
+    let mut found = Vec::new();
+    while let Some(at) = open.pop_front() {
+        let mut fars: Vec<LagId> =
+            links(cx, at).iter().filter_map(|&(_, _, far)| fabric.lag_of(far)).collect();
+        fars.sort_unstable();
+        fars.dedup();
+        let is_switch = fabric.device(fabric.lag(at).device).kind == DeviceKind::Switch;
+        let own = fabric.lag(at).device == fabric.lag(lag).device;
+        if at != lag && own && is_switch && leads(cx, at).len() > 1 && found.len() < MOST {
+            found.push(at);
+        }
+        for far in fars {
+            if !seen.contains(&far) {
+                seen.extend(halves(fabric, far));
+                open.push_back(far);
+            }
+        }
+    }
+    found
 }

@@ -1,5 +1,6 @@
 use super::{both_left_alone, half_name};
 use crate::behaviour::Entity;
+use crate::fabric::LagId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -54,10 +55,20 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("{} is {}", half_name(fabric, one), spoken(a.protocol.value)),
         )
         .wire(both_left_alone(cx, one, other))
-        .remedy("set the same protocol at both ends, LACP where both can")
+        .remedy(match without_lacp(cx, one).or(without_lacp(cx, other)) {
+            Some(device) => format!("set both ends to static: {device} has no LACP"),
+            None => "set the same protocol at both ends, LACP where both can".to_owned(),
+        })
         .about(a.device)
         .about(b.device);
     }
+}
+
+/// The device of a LAG, if it can't speak LACP at all.
+fn without_lacp<'a>(cx: &Context<'a>, lag: LagId) -> Option<&'a str> {
+    let device = cx.fabric.lag(lag).device;
+    let kind = cx.fabric.hardware_of(device)?;
+    (!kind.lacp.value).then(|| cx.fabric.device_name(device))
 }
 
 fn spoken(protocol: crate::value::Protocol) -> &'static str {

@@ -1,6 +1,6 @@
 use rustc_hash::FxHashSet;
 
-use super::half_name;
+use super::{halves, name};
 use crate::behaviour::{MemberState, Reason};
 use crate::fabric::{LagId, MemberId};
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
@@ -42,31 +42,33 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut told: FxHashSet<LagId> = FxHashSet::default();
     for (id, lag) in fabric.lags() {
-        let waiting: Vec<MemberId> = lag
-            .members
-            .iter()
-            .filter(|&member| cx.state.member(member).state == MemberState::Standby)
-            .collect();
+        let wholes = halves(fabric, id);
+        let all = || wholes.iter().flat_map(|&half| fabric.lag(half).members.iter());
+        let waiting: Vec<MemberId> =
+            all().filter(|&member| cx.state.member(member).state == MemberState::Standby).collect();
         let Some(Reason::Outranked { limit, decider }) =
             waiting.first().map(|&member| cx.state.member(member).reason)
         else {
             continue;
         };
         let far = cx.state.member(waiting[0]).far.and_then(|far| fabric.lag_of(far));
-        if told.contains(&id) {
-            continue;
-        }
-        told.extend(far);
-        // The limit is that of the end whose device has it; it holds for both.
-        let limited = [Some(id), far].into_iter().flatten().find_map(|lag| {
+        // The limit is that of the end whose device has it; it holds for both, and is told there.
+        let limit_of = |lag: LagId| {
             let kind = fabric.hardware_of(fabric.lag(lag).device)?;
             kind.members_in_use.filter(|use_at_once| use_at_once.value == limit)
-        });
+        };
+        let limited = limit_of(id);
+        let at_far = limited.is_none() && far.is_some_and(|far| limit_of(far).is_some());
+        if at_far || told.contains(&id) {
+            continue;
+        }
+        told.extend(wholes.iter().copied());
+        told.extend(far.into_iter().flat_map(|far| halves(fabric, far)));
         let names: Vec<_> = waiting
             .iter()
             .map(|&member| fabric.port_name(fabric.member(member).port.value))
             .collect();
-        let (name, count) = (half_name(fabric, id), lag.members.len());
+        let (name, count) = (name(fabric, id), all().count());
         let decides = fabric.device_name(fabric.lag(decider).device);
         let first = fabric.member(waiting[0]).port;
         let stand = if names.len() == 1 { "stands" } else { "stand" };

@@ -148,7 +148,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .wire(format!("what {peer} passes on from behind {twin} never gets behind {name}"))
             .remedy(format!("give {name} and {twin} different AS numbers"))
             .about(router.device)
-            .about(first.device);
+            .about(first.device)
+            .about(*device);
             break;
         }
     }

@@ -57,7 +57,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             *device != session.peer
                 && router.is_some_and(|at| cx.state.routes_reach(Family::Evpn, *origin, at))
         });
-        let place = session.next_hop.map_or(session.span.0, |rule| rule.span);
+        let place = session.next_hop_at.0;
         let Some((vtep, _, address)) = passes.filter(|_| said.insert(place)) else { continue };
         let _ = id;
         let (name, origin) = (fabric.device_name(session.device), fabric.device_name(vtep));

@@ -48,47 +48,62 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (_, segment) in fabric.segments() {
         let derived = segment.presences.iter().filter_map(|id| {
             let instance = cx.state.evpn().instance(id)?;
-            (!instance.written && !instance.any_as).then_some((id, instance))
+            (!instance.written).then_some((id, instance))
         });
         let derived: Vec<_> = derived.collect();
-        let clash = derived.iter().find_map(|(id, own)| {
-            let (other, _) = derived.iter().find(|(_, theirs)| {
-                !own.export.is_empty() && !theirs.export.is_empty() && !own.imports(&theirs.export)
-            })?;
-            let asn = |id| {
-                fabric.router_of(fabric.presence(id).switch).and_then(|router| router.as_number)
+        let minds = derived.iter().filter(|(_, own)| !own.any_as);
+        let all_mind = minds.clone().count() == derived.len();
+        for (id, own) in minds {
+            let deaf_to = derived.iter().find_map(|(other, theirs)| {
+                let deaf = !own.export.is_empty()
+                    && !theirs.export.is_empty()
+                    && !own.imports(&theirs.export);
+                let asn = |id| {
+                    fabric.router_of(fabric.presence(id).switch).and_then(|router| router.as_number)
+                };
+                let (a, b) = (asn(*id)?, asn(*other)?);
+                (deaf && a.value != b.value).then_some((*other, a, b))
+            });
+            let Some((other, a, b)) = deaf_to else { continue };
+            let (one, other) = (fabric.presence(*id).switch, fabric.presence(other).switch);
+            let Some(overlay) = fabric.overlay_of(one) else { continue };
+            let place = if all_mind { overlay.targets.span } else { overlay.any_as.span };
+            if !said.insert(place) {
+                break;
+            }
+            let (name, twin) = (fabric.device_name(one), fabric.device_name(other));
+            let draft = match all_mind {
+                true => out
+                    .report(
+                        place,
+                        "targets are derived here",
+                        format!(
+                            "{name} and {twin} derive different route targets: they are in AS {} and AS {}",
+                            a.value, b.value
+                        ),
+                    )
+                    .wire("what each VTEP exports no other imports: every segment ends at its leaf")
+                    .remedy(
+                        "give a `target_pattern` for all, or let imports ignore the AS number (`any_as = true`) if \
+                         the devices can",
+                    ),
+                false => out
+                    .report(
+                        place,
+                        format!("{name} minds the AS number"),
+                        format!(
+                            "{name} minds the AS number in derived route targets, which others ignore: it is in AS {}, \
+                             {twin} in AS {}",
+                            a.value, b.value
+                        ),
+                    )
+                    .wire(format!(
+                        "{name} imports nothing of {twin}: what is sent to it arrives, and it knows no host elsewhere"
+                    ))
+                    .remedy(format!("say `any_as = true` for {name} too")),
             };
-            let (a, b) = (asn(*id)?, asn(*other)?);
-            (a.value != b.value).then_some((*id, *other, a, b))
-        });
-        let Some((one, other, a, b)) = clash else { continue };
-        let (one, other) = (fabric.presence(one).switch, fabric.presence(other).switch);
-        let Some(overlay) = fabric.overlay_of(one) else { continue };
-        if !said.insert(overlay.targets.span) {
-            continue;
+            draft.related(a.span, format!("{name} is in AS {}", a.value)).about(one).about(other);
+            break;
         }
-        let (name, twin) = (fabric.device_name(one), fabric.device_name(other));
-        out.report(
-            overlay.targets.span,
-            "targets are derived here",
-            format!(
-                "{name} and {twin} derive different route targets: they are in AS {} \
-                 and AS {}",
-                a.value, b.value
-            ),
-        )
-        .related(a.span, format!("{name} is in AS {}", a.value))
-        .wire(
-            "what each VTEP exports no other imports: every segment ends at its \
-             leaf"
-                .to_owned(),
-        )
-        .remedy(
-            "give a `target_pattern` for all, or let imports ignore the AS number \
-             (`any_as = true`) if the devices can"
-                .to_owned(),
-        )
-        .about(one)
-        .about(other);
     }
 }

@@ -1,8 +1,10 @@
 use rustc_hash::FxHashSet;
 
+use crate::behaviour::evpn::replication;
 use crate::diagnostic::Span;
+use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
-use crate::value::TargetRule;
+use crate::value::{Replication, TargetRule};
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -33,6 +35,8 @@ targets = "rfc8365"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut said: FxHashSet<Span> = FxHashSet::default();
+    let speakers: FxHashSet<DeviceId> =
+        fabric.sessions().map(|(_, session)| session.device).collect();
     for (id, presence) in fabric.presences() {
         let lacks = cx
             .state
@@ -40,6 +44,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .instance(id)
             .is_some_and(|instance| instance.export.is_empty() && instance.import.is_empty());
         let Some(overlay) = fabric.overlay_of(presence.switch).filter(|_| lacks) else { continue };
+        // What is flooded by a list or a group is learned from frames: without EVPN nobody misses a target.
+        if !speakers.contains(&presence.switch)
+            && replication(fabric, id) != Some(Replication::Ingress)
+        {
+            continue;
+        }
         if !said.insert(overlay.targets.span) {
             continue;
         }

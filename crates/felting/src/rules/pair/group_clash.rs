@@ -117,6 +117,35 @@ fn difference(aspect: Aspect) -> Option<Difference> {
             says: |_, lag| format!("needs {}", lag.min_members.value),
             place: |lag| Some(lag.min_members.span),
         },
+        Aspect::Unanswered => Difference {
+            message: "do different things while nobody answers",
+            says: |_, lag| format!("has `unanswered` = {}", lag.unanswered.value),
+            place: |lag| Some(lag.unanswered.span),
+        },
+        Aspect::TreePort => Difference {
+            message: "are not both in the spanning tree",
+            says: |_, lag| match lag.tree.runs.value {
+                true => "takes part in it".to_owned(),
+                false => "is outside it".to_owned(),
+            },
+            place: |lag| Some(lag.tree.runs.span),
+        },
+        Aspect::EdgePort => Difference {
+            message: "are not both edge ports",
+            says: |_, lag| match lag.tree.edge.value {
+                true => "is one".to_owned(),
+                false => "is none".to_owned(),
+            },
+            place: |lag| Some(lag.tree.edge.span),
+        },
+        Aspect::TreeCost => Difference {
+            message: "have different costs in the spanning tree",
+            says: |_, lag| match lag.tree.cost {
+                Some(cost) => format!("has {}", cost.value),
+                None => "has what follows from its rate".to_owned(),
+            },
+            place: |lag| lag.tree.cost.map(|cost| cost.span),
+        },
         _ => return None,
     })
 }
@@ -213,6 +242,29 @@ fn consequence(cx: &Context<'_>, aspect: Aspect, a: LagId, b: LagId) -> (String,
         Aspect::Mtu => (
             format!("large frames that {far} hashes to the smaller half are dropped"),
             alike("MTU"),
+        ),
+        Aspect::Unanswered => (
+            format!(
+                "while {far} does not speak LACP, as when it boots, one leg passes frames and the other does not"
+            ),
+            alike("`unanswered`"),
+        ),
+        Aspect::TreePort => (
+            format!(
+                "to the tree the two are one port of the pair: what {far} says of the tree by the leg outside it is lost"
+            ),
+            alike("`tree`"),
+        ),
+        Aspect::EdgePort => (
+            format!(
+                "when {far} comes up, the leg that is an edge port forwards at once and the other waits for the tree"
+            ),
+            alike("`edge`"),
+        ),
+        Aspect::TreeCost => (
+            "to the tree the two are one port of the pair: which cost holds depends on the side"
+                .to_owned(),
+            alike("`tree_cost`"),
         ),
         _ => ("one half goes down where the other stays up".to_owned(), alike("minimum")),
     }

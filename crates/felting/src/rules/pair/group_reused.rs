@@ -1,7 +1,8 @@
 use crate::behaviour::Entity;
-use crate::fabric::LagId;
+use crate::fabric::{Lag, LagId};
 use crate::rules::lag::{half_name, split_wire};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::GroupNumber;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -79,6 +80,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let device = |lag: LagId| fabric.device_name(fabric.lag(lag).device);
         let pair = fabric.pair(group.pair);
         let number = group.number;
+        if ungrouped(cx, [a, b], number, &pair.name.value, out) {
+            continue;
+        }
         out.report(
             place(b),
             format!("{} leads to {}", device(b), leads(b)),
@@ -97,4 +101,55 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(fabric.lag(a).device)
         .about(fabric.lag(b).device);
     }
+}
+
+/// Where the two partners are the two sides of one pair, what is missing is their group.
+fn ungrouped(
+    cx: &Context<'_>,
+    halves: [LagId; 2],
+    number: GroupNumber,
+    pair: &str,
+    out: &mut Findings<'_>,
+) -> bool {
+    let fabric = cx.fabric;
+    let far = halves.map(|lag| {
+        let far = fabric.lag(lag).members.iter().find_map(|id| cx.state.member(id).far);
+        far.and_then(|far| fabric.lag_of(far))
+    });
+    let [Some(one), Some(other)] = far else { return false };
+    let (x, y) = (fabric.lag(one), fabric.lag(other));
+    let (near, beyond) = (fabric.device_name(x.device), fabric.device_name(y.device));
+    let Some(theirs) = fabric.pair_of(x.device, y.device) else { return false };
+    let theirs = &fabric.pair(theirs).name.value;
+    let has = match (x.group_number, y.group_number) {
+        (None, None) => "have no group".to_owned(),
+        (Some(a), Some(b)) => format!("have the groups {} and {}", a.value, b.value),
+        (Some(_), None) => format!("have no group on {beyond}"),
+        (None, Some(_)) => format!("have no group on {near}"),
+    };
+    let at = |lag: &Lag| lag.group_number.map_or(lag.name.span, |number| number.span);
+    let own = |lag: LagId| {
+        let lag = fabric.lag(lag);
+        lag.group_number.map_or(lag.name.span, |number| number.span)
+    };
+    let label = match y.group_number {
+        Some(number) => format!("group {} on {beyond}", number.value),
+        None => format!("no group on {beyond}"),
+    };
+    out.report(
+        at(y),
+        label,
+        format!(
+            "the LAGs {} of {near} and {} of {beyond} {has}, but lead to one: group {number} of the pair {pair}",
+            x.name.value, y.name.value
+        ),
+    )
+    .related(own(halves[1]), format!("group {number} of the pair {pair}"))
+    .wire(split_wire(x.protocol.value))
+    .remedy(format!("give both LAGs of the pair {theirs} one `group`"))
+    .about(x.device)
+    .about(y.device)
+    .about(fabric.lag(halves[0]).device)
+    .about(fabric.lag(halves[1]).device);
+    true
 }

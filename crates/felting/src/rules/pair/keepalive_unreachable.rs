@@ -1,4 +1,4 @@
-use crate::behaviour::{KeepaliveFault, KeepalivePath};
+use crate::behaviour::{Aspect, Entity, KeepaliveFault, KeepalivePath};
 use crate::fabric::Pair;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -61,10 +61,19 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             KeepalivePath::Broken(fault) => Some((side, fault)),
             _ => None,
         });
-        if let Some((side, fault)) = broken {
+        if let Some((side, fault)) = broken.filter(|&(_, fault)| !is_told(cx, fault)) {
             report(cx, pair, side, fault, out);
         }
     }
+}
+
+/// Whether the link is down for a reason that is told as a finding of its own.
+fn is_told(cx: &Context<'_>, fault: KeepaliveFault) -> bool {
+    let KeepaliveFault::LinkDown(port) = fault else { return false };
+    let (fabric, causes) = (cx.fabric, cx.state.causes());
+    let cable = fabric.link(port).map(|(cable, _)| Entity::Cable(cable));
+    causes.claimed(Entity::Port(port), Aspect::Link).is_some()
+        || cable.is_some_and(|cable| causes.claimed(cable, Aspect::Speed).is_some())
 }
 
 fn report(
@@ -81,6 +90,12 @@ fn report(
     let (from, to) = (keepalive.from, keepalive.to);
     let network = |id| fabric.management_network(id);
     let (at, why, place, text) = match fault {
+        KeepaliveFault::Itself => (
+            to.span,
+            format!("{other} and {own} both have it"),
+            pair.name.span,
+            "each side sends to an address of its own".to_owned(),
+        ),
         KeepaliveFault::NotOwn => (
             from.span,
             format!("{own} has no such address"),

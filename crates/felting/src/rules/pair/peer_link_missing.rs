@@ -1,4 +1,4 @@
-use crate::fabric::Pair;
+use crate::fabric::PairId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -40,7 +40,7 @@ runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
-    for (_, pair) in cx.fabric.pairs() {
+    for (id, pair) in cx.fabric.pairs() {
         // A port that is named instead of a LAG is another fault.
         if pair.sides.iter().any(|side| side.peer_port.is_some()) {
             continue;
@@ -58,22 +58,25 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     .iter()
                     .any(|id| cx.fabric.link(cx.fabric.member(id).port.value).is_some());
                 if !cabled && !members.iter().any(linked) {
-                    report(cx, pair, "no cable joins its ends", out);
+                    report(cx, id, "no cable joins its ends", out);
                 }
             }
-            [None, None] => report(cx, pair, "neither side names one", out),
-            [None, _] => one_sided(cx, pair, 0, out),
-            [_, None] => one_sided(cx, pair, 1, out),
+            // A name that no LAG has is an input fault.
+            [None, None] if pair.sides.iter().all(|side| side.misnames_peer_link) => {}
+            [None, None] => report(cx, id, "neither side names one", out),
+            [None, _] => one_sided(cx, id, 0, out),
+            [_, None] => one_sided(cx, id, 1, out),
         }
     }
 }
 
-fn one_sided(cx: &Context<'_>, pair: &Pair, side: usize, out: &mut Findings<'_>) {
-    let name = cx.fabric.device_name(pair.sides[side].switch.value);
-    report(cx, pair, &format!("{name} has none"), out);
+fn one_sided(cx: &Context<'_>, id: PairId, side: usize, out: &mut Findings<'_>) {
+    let name = cx.fabric.device_name(cx.fabric.pair(id).sides[side].switch.value);
+    report(cx, id, &format!("{name} has none"), out);
 }
 
-fn report(cx: &Context<'_>, pair: &Pair, what: &str, out: &mut Findings<'_>) {
+fn report(cx: &Context<'_>, id: PairId, what: &str, out: &mut Findings<'_>) {
+    let pair = cx.fabric.pair(id);
     let [a, b] = &pair.sides;
     let (lacking, having) = match (a.peer_link, b.peer_link) {
         (None, Some(_)) => (a, b),
@@ -93,7 +96,7 @@ fn report(cx: &Context<'_>, pair: &Pair, what: &str, out: &mut Findings<'_>) {
         draft = draft.related(there, format!("{other} {text}"));
     }
     draft
-        .wire("the sides learn nothing from each other: what arrives at the side whose leg to a host is down is dropped, and both may flood the same frame")
+        .wire(super::without_peer_link(cx, id))
         .remedy(format!("cable a LAG between the two, and name it as `peer_link` on {name} too"))
         .about(a.switch.value)
         .about(b.switch.value);

@@ -1,3 +1,4 @@
+use crate::behaviour::{Aspect, Entity};
 use crate::diagnostic::Span;
 use crate::fabric::Pair;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -40,7 +41,11 @@ runs = "kelp-a p1 -- kelp-b p1"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (_, pair) in fabric.pairs() {
+    for (id, pair) in fabric.pairs() {
+        // Where a cable of it ends elsewhere, that is the fault.
+        if cx.state.causes().claimed(Entity::Pair(id), Aspect::Partner).is_some() {
+            continue;
+        }
         let Some((place, link)) = only_cable(cx, pair) else { continue };
         let name = &pair.name.value;
         out.report(place, "the only cable", format!("the peer link of the pair {name} has one cable"))

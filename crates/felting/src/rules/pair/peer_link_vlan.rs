@@ -1,8 +1,9 @@
-use rustc_hash::FxHashMap;
-
+use crate::behaviour::agreement::PeerLinkUser;
 use crate::behaviour::{Entity, agreement};
-use crate::fabric::{Group, PairId};
+use crate::diagnostic::Span;
+use crate::fabric::{Fabric, Lag};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::VlanSet;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -54,22 +55,21 @@ runs = [
     check,
 };
 
+/// How many of those that need a VLAN are shown.
+const MOST: usize = 6;
+
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut causes = cx.state.causes().of(RULE.rule.id).peekable();
     if causes.peek().is_none() {
         return;
     }
-    let needed = agreement::needed_vlans(fabric);
-    // One LAG that needs what is missing is enough to see the contradiction.
-    let mut users: FxHashMap<PairId, Vec<&Group>> = FxHashMap::default();
-    for (_, group) in fabric.groups() {
-        users.entry(group.pair).or_default().push(group);
-    }
+    let users = agreement::peer_link_users(fabric);
     for cause in causes {
         let Entity::Pair(id) = cause.entity else { continue };
         let pair = fabric.pair(id);
-        let lacks = agreement::peer_link_lacks(fabric, pair, &needed[id]);
+        let needed = users[id].iter().flat_map(|(_, vlans)| vlans.iter()).collect();
+        let lacks = agreement::peer_link_lacks(fabric, pair, &needed);
         let missing = lacks[0].union(&lacks[1]);
         let sides: Vec<_> = (0..2)
             .filter(|&side| !lacks[side].is_empty())
@@ -92,29 +92,65 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 names.join(" and ")
             ),
         );
-        let user = users.get(&id).and_then(|groups| {
-            groups.iter().find_map(|group| {
-                let lag = fabric.lag(group.halves.into_iter().flatten().next()?);
-                let mut uses = lag.tagged.iter().chain(lag.untagged.map(|vlan| vlan.value));
-                uses.any(|vlan| missing.contains(vlan)).then_some((group, lag))
-            })
-        });
-        if let Some((group, lag)) = user {
-            draft = match lag.untagged.filter(|vlan| missing.contains(vlan.value)) {
-                Some(vlan) => draft.related(
-                    vlan.span,
-                    format!("LAG group {} carries {} untagged", group.number, vlan.value),
-                ),
-                None => draft.related(
-                    lag.tagged.span,
-                    format!("LAG group {} carries {}", group.number, lag.tagged.value),
-                ),
-            };
+        let short = |vlans: &VlanSet| vlans.iter().any(|vlan| missing.contains(vlan));
+        let using: Vec<_> = users[id].iter().filter(|(_, vlans)| short(vlans)).collect();
+        let mut shown: Vec<Span> = Vec::new();
+        for &(user, _) in &using {
+            let (place, text) = needs(fabric, *user, &missing);
+            if !shown.contains(&place) && shown.len() < MOST {
+                shown.push(place);
+                draft = draft.related(place, text);
+            }
+        }
+        let grouped = using.iter().any(|(user, _)| matches!(user, PeerLinkUser::Group(_)));
+        let alone = using.iter().any(|(user, _)| !matches!(user, PeerLinkUser::Group(_)));
+        if alone {
+            draft = draft.severity(Severity::Error);
         }
         draft
-            .wire(format!("as soon as one leg of such a LAG is down, frames of VLAN {missing} that reach the other switch are dropped"))
+            .wire(match (alone, grouped) {
+                (false, _) => format!(
+                    "as soon as one leg of such a LAG is down, frames of VLAN {missing} that reach the other switch \
+                     are dropped"
+                ),
+                (true, false) => format!(
+                    "frames of VLAN {missing} for what hangs on one side only are dropped where they come to the other"
+                ),
+                (true, true) => format!(
+                    "frames of VLAN {missing} for what hangs on one side only are dropped where they come to the \
+                     other, and those for a LAG on both sides as soon as one of its legs is down"
+                ),
+            })
             .remedy(format!("carry VLAN {missing} on the peer link, at both ends"))
             .about(pair.sides[0].switch.value)
             .about(pair.sides[1].switch.value);
+    }
+}
+
+/// Where one that needs a missing VLAN says that it carries it.
+fn needs(fabric: &Fabric, user: PeerLinkUser, missing: &VlanSet) -> (Span, String) {
+    let of_lag = |lag: &Lag, name: String| match lag.untagged.filter(|v| missing.contains(v.value))
+    {
+        Some(vlan) => (vlan.span, format!("{name} carries {} untagged", vlan.value)),
+        None => (lag.tagged.span, format!("{name} carries {}", lag.tagged.value)),
+    };
+    match user {
+        PeerLinkUser::Group(group) => {
+            let group = fabric.group(group);
+            let mut halves = group.halves.into_iter().flatten().map(|half| fabric.lag(half));
+            let half = halves.next().expect("a group has a half");
+            of_lag(half, format!("LAG group {}", group.number))
+        }
+        PeerLinkUser::Lag(lag) => of_lag(fabric.lag(lag), fabric.lag_label(lag)),
+        PeerLinkUser::Port(port) => {
+            let label = fabric.port_label(port);
+            match fabric.settings_of(port) {
+                Some(own) => match own.untagged.filter(|vlan| missing.contains(vlan.value)) {
+                    Some(vlan) => (vlan.span, format!("{label} carries {} untagged", vlan.value)),
+                    None => (own.tagged.span, format!("{label} carries {}", own.tagged.value)),
+                },
+                None => (fabric.port(port).span.0, label),
+            }
+        }
     }
 }

@@ -1,6 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PortId};
+use crate::rules::cable::is_misplugged;
 use crate::rules::lag::plug;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -71,7 +72,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let tangled = [port, far]
                     .iter()
                     .any(|&end| fabric.lag_of(end).is_some_and(|lag| cx.state.lag(lag).tangled));
-                if elsewhere || tangled || !told.insert(neighbour) {
+                let misplugged = is_misplugged(cx, neighbour);
+                if elsewhere || tangled || misplugged || !told.insert(neighbour) {
                     continue;
                 }
                 let (own, name) = (fabric.device_name(sides[side]), fabric.device_name(neighbour));

@@ -46,7 +46,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 (Some(one), Some(other)) => {
                     format!("the VLANs {one} and {other} are one broadcast domain across this link")
                 }
-                _ => "untagged frames are dropped at one end".to_owned(),
+                _ => {
+                    let (sends, drops) = if vlan(&a).is_some() { (&a, &b) } else { (&b, &a) };
+                    format!(
+                        "what {} sends without a tag is dropped by {}",
+                        sends.label, drops.label
+                    )
+                }
             })
             .remedy("set one untagged VLAN at both ends, or none")
             .about(a.device)

@@ -35,10 +35,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         true => "no tagged VLAN".to_owned(),
         false => vlans.to_string(),
     };
-    let missing = |[a, b]: &[End<'_>; 2]| {
-        (b.own.tagged.without(&a.own.tagged), a.own.tagged.without(&b.own.tagged))
+    // What one end has untagged and the other tagged is told as that.
+    let lacks = |end: &End<'_>, other: &End<'_>| -> VlanSet {
+        let untagged = end.own.untagged.map(|vlan| VlanSet::from(vlan.value)).unwrap_or_default();
+        other.own.tagged.without(&end.own.tagged).without(&untagged)
     };
-    let differ = bridged_links(cx).filter(|[a, b]| a.own.tagged.value != b.own.tagged.value);
+    let missing = |[a, b]: &[End<'_>; 2]| (lacks(a, b), lacks(b, a));
+    let differ = bridged_links(cx).filter(|link| {
+        let (missing_a, missing_b) = missing(link);
+        !missing_a.is_empty() || !missing_b.is_empty()
+    });
     // The end that lacks something is the one to look at first.
     let at = |link: &[End<'_>; 2]| usize::from(!missing(link).1.is_empty());
     for (link, more) in once_a_place(differ, |link| link[at(link)].own.tagged.span) {

@@ -59,13 +59,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let anycast =
             gateways(fabric, id).into_iter().filter(|(_, kind)| *kind == GatewayKind::Anycast);
         let settings = anycast.filter_map(|(presence, _)| {
-            let overlay = fabric.overlay_of(fabric.presence(presence).switch)?;
+            let switch = fabric.presence(presence).switch;
+            let overlay = fabric.overlay_of(switch);
             let mac = gateway_mac(fabric, presence);
             // Without a written address each switch answers with its own.
-            let own = || fabric.device(overlay.device).mac.value;
+            let own = || fabric.device(switch).mac.value;
+            let gateway = fabric.settings_at(presence).gateways.first().map(|at| at.span);
+            let place = overlay.map(|overlay| overlay.span.0).or(gateway)?;
             let text =
                 mac.map_or_else(|| format!("its own, {}", own()), |mac| mac.value.to_string());
-            Some(Setting { presence, span: mac.map_or(overlay.span.0, |mac| mac.span), text })
+            Some(Setting { presence, span: mac.map_or(place, |mac| mac.span), text })
         });
         let settings: Vec<Setting> = settings.collect();
         let odd = Odd {

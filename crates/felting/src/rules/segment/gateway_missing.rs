@@ -1,5 +1,9 @@
 use super::{gateways, mapped};
+use crate::behaviour::gateway::is_gateway_but_for_vrf;
+use crate::diagnostic::some_of;
+use crate::fabric::{PresenceId, Segment, SegmentId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::GatewayKind;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -47,33 +51,114 @@ on = "kelp-*"
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
-    let fabric = cx.fabric;
-    for (id, segment) in fabric.segments() {
-        let (Some(vrf), Some(subnet)) = (segment.vrf, segment.subnets.first()) else { continue };
-        let led_out = fabric.outsides().any(|(_, outside)| {
-            outside.vrf.value == vrf.value
-                && outside.prefixes.iter().any(|p| p.value == subnet.value)
-        });
-        if mapped(cx, id).is_empty() || !gateways(fabric, id).is_empty() || led_out {
-            continue;
+    for (id, segment) in cx.fabric.segments() {
+        let found = gateways(cx.fabric, id);
+        match found.is_empty() {
+            true => nowhere(cx, id, segment, out),
+            false => of_one_version(cx, segment, &found, out),
         }
-        let name = &fabric.vrf(vrf.value).name;
-        let (place, text) = match segment.gateways.first() {
-            Some(gateway) => (gateway.span, "on no switch that has the segment and the VRF"),
-            None => (segment.name.span, "no gateway"),
-        };
-        out.report(
-            place,
-            text,
-            format!(
-                "{} is in the VRF {}, but has no gateway anywhere",
-                segment.name.value, name.value
-            ),
-        )
-        .related(vrf.span, format!("in the VRF {}", name.value))
-        .wire(format!("hosts of {} reach nobody outside their segment", segment.name.value))
-        .remedy("give the segment a `gateway`, or take it out of the VRF".to_owned())
-        .about_name(&segment.name.value)
-        .about_name(&name.value);
+    }
+}
+
+/// A segment that has no gateway on any switch.
+fn nowhere(cx: &Context<'_>, id: SegmentId, segment: &Segment, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    // That a switch lacks the VRF is another fault.
+    if segment.presences.iter().any(|presence| is_gateway_but_for_vrf(fabric, presence)) {
+        return;
+    }
+    let name = &segment.name;
+    let vrf = segment.vrf.map(|vrf| (vrf, &fabric.vrf(vrf.value).name));
+    let misplaced = segment.gateways.first().filter(|_| !segment.gateway_on.is_empty());
+    if let Some(gateway) = misplaced {
+        let names: Vec<&str> =
+            segment.gateway_on.iter().map(|&switch| fabric.device_name(switch)).collect();
+        let on = some_of(&names);
+        let have = if names.len() == 1 { "does" } else { "do" };
+        let draft = out
+            .report(
+                gateway.span,
+                format!("on {on}"),
+                format!(
+                    "the gateway of {} is to be on {on}, which {have} not have the segment",
+                    name.value
+                ),
+            )
+            .related(name.span, "not on that switch")
+            .wire(format!("hosts of {} reach nobody outside their segment", name.value))
+            .remedy(format!(
+                "put {} on {on} (`on`), or its gateway where the segment is",
+                name.value
+            ))
+            .about_name(&name.value);
+        segment.gateway_on.iter().fold(draft, |draft, &switch| draft.about(switch));
+        return;
+    }
+    let (Some((vrf, vrf_name)), Some(subnet)) = (vrf, segment.subnets.first()) else { return };
+    let led_out = fabric.outsides().any(|(_, outside)| {
+        outside.vrf.value == vrf.value && outside.prefixes.iter().any(|p| p.value == subnet.value)
+    });
+    if mapped(cx, id).is_empty() || led_out {
+        return;
+    }
+    let (place, text) = match segment.gateways.first() {
+        Some(gateway) => (gateway.span, "on no switch that has the segment and the VRF"),
+        None => (name.span, "no gateway"),
+    };
+    out.report(
+        place,
+        text,
+        format!("{} is in the VRF {}, but has no gateway anywhere", name.value, vrf_name.value),
+    )
+    .related(vrf.span, format!("in the VRF {}", vrf_name.value))
+    .wire(format!("hosts of {} reach nobody outside their segment", name.value))
+    .remedy("give the segment a `gateway`, or take it out of the VRF")
+    .about_name(&name.value)
+    .about_name(&vrf_name.value);
+}
+
+/// A segment with subnets of both IP versions and a gateway of one.
+fn of_one_version(
+    cx: &Context<'_>,
+    segment: &Segment,
+    found: &[(PresenceId, GatewayKind)],
+    out: &mut Findings<'_>,
+) {
+    let fabric = cx.fabric;
+    let has = |is_ipv4: bool| {
+        found.iter().any(|&(presence, _)| {
+            let settings = fabric.settings_at(presence);
+            let own = settings.addresses.iter().map(|address| address.address());
+            let mut all = settings.gateways.iter().map(|gateway| gateway.value).chain(own);
+            all.any(|address| address.is_ipv4() == is_ipv4)
+        })
+    };
+    for (is_ipv4, version) in [(true, "IPv4"), (false, "IPv6")] {
+        let subnet = segment.subnets.iter().find(|subnet| subnet.address().is_ipv4() == is_ipv4);
+        let Some(subnet) = subnet.filter(|_| !has(is_ipv4)) else { continue };
+        let name = &segment.name;
+        let other = segment.gateways.first().map_or(name.span, |gateway| gateway.span);
+        let draft = out
+            .report(
+                subnet.span,
+                format!("no {version} gateway"),
+                format!(
+                    "{} has the subnet {}, but no {version} gateway anywhere",
+                    name.value, subnet.value
+                ),
+            )
+            .related(other, "its gateway is of the other version")
+            .wire(format!(
+                "hosts of {} reach nobody outside their segment by {version}",
+                name.value
+            ))
+            .remedy(format!(
+                "add an address of {} to `gateway`, or take the subnet out",
+                subnet.value
+            ))
+            .about_name(&name.value);
+        if let Some(vrf) = segment.vrf {
+            draft.about_name(&fabric.vrf(vrf.value).name.value);
+        }
     }
 }

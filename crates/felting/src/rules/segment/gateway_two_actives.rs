@@ -1,3 +1,5 @@
+use crate::behaviour::Entity;
+use crate::behaviour::carrier::carried;
 use crate::behaviour::gateway::virtual_router;
 use crate::fabric::PresenceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -27,31 +29,14 @@ on = "kelp-*"
 differs = [{ on = "kelp-b", address = "10.80.31.3/24" }]
 
 [[port]]
-on = "kelp-a"
-ports = "p8"
-tagged = 310
-
-[[port]]
-on = "kelp-b"
+on = "kelp-*"
 ports = "p8"
 tagged = "310"
-enabled = false
-
-[cabling]
-runs = "kelp-a p8 -- kelp-b p8"
-
-[[accept]]
-rule = "port-down-in-use"
-on = "kelp-a"
-reason = "an example"
 "#,
-        mend: &[
-            ("enabled = false\n", ""),
-            (
-                "\n[[accept]]\nrule = \"port-down-in-use\"\non = \"kelp-a\"\nreason = \"an example\"\n",
-                "",
-            ),
-        ],
+        mend: &[(
+            "tagged = \"310\"\n",
+            "tagged = \"310\"\n\n[cabling]\nruns = \"kelp-a p8 -- kelp-b p8\"\n",
+        )],
     },
     check,
 };
@@ -75,6 +60,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         };
         let ids = [one, other].map(|presence| virtual_router(fabric.settings_at(presence)));
         let apart_by_id = ids[0] != ids[1];
+        if !apart_by_id && is_told(cx, one, other) {
+            continue;
+        }
         let place = |presence: PresenceId| {
             let settings = fabric.settings_at(presence);
             let of_addresses = || {
@@ -119,4 +107,32 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(fabric.presence(other).switch)
         .about_name(&segment.name.value);
     }
+}
+
+/// Whether a link between the two is down for a reason that is told as a finding of its own.
+fn is_told(cx: &Context<'_>, one: PresenceId, other: PresenceId) -> bool {
+    let (fabric, carriers) = (cx.fabric, cx.state.carriers());
+    let Some(vlan) = fabric.presence(one).vlan.map(|vlan| vlan.value) else { return false };
+    let switches = [one, other].map(|presence| fabric.presence(presence).switch);
+    let told = ["port-down-in-use", "cable-speed-clash"];
+    let down = told.iter().flat_map(|rule| cx.state.causes().of(rule)).filter_map(|cause| {
+        let cable = match cause.entity {
+            Entity::Port(port) => fabric.link(port)?.0,
+            Entity::Cable(cable) => cable,
+            _ => return None,
+        };
+        Some(fabric.cable(cable).ends.map(|end| end.value))
+    });
+    down.into_iter().any(|ends| {
+        let carry = ends.iter().all(|&port| {
+            carried(fabric, port)
+                .is_some_and(|(tagged, untagged)| tagged.contains(vlan) || untagged == Some(vlan))
+        });
+        let devices = ends.map(|port| fabric.port(port).device);
+        let joins = |near: usize, far: usize| {
+            carriers.joins(switches[0], devices[near], vlan)
+                && carriers.joins(switches[1], devices[far], vlan)
+        };
+        carry && (joins(0, 1) || joins(1, 0))
+    })
 }

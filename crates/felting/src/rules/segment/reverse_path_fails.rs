@@ -2,12 +2,14 @@ use std::net::IpAddr;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use smol_str::SmolStr;
+
 use super::mapped;
-use crate::behaviour::Toward;
 use crate::behaviour::evpn::replication;
-use crate::fabric::DeviceId;
-use crate::rules::{Check, Context, Findings, Rule, Severity};
-use crate::value::{IpPrefix, Replication};
+use crate::diagnostic::{At, Span};
+use crate::fabric::{DeviceId, InterfaceId};
+use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
+use crate::value::Replication;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -53,8 +55,10 @@ multicast_group = "239.64.3.10"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let mut said: FxHashSet<(DeviceId, IpAddr)> = FxHashSet::default();
-    let mut routes: FxHashMap<IpAddr, Toward> = FxHashMap::default();
+    let mut asked: FxHashSet<(DeviceId, IpAddr)> = FxHashSet::default();
+    // What is switched off in one statement is one fault, whoever's way it is on.
+    let mut found: Vec<Blocked> = Vec::new();
+    let mut places: FxHashMap<Span, usize> = FxHashMap::default();
     for (id, segment) in fabric.segments() {
         for presence in mapped(cx, id) {
             let switch = fabric.presence(presence).switch;
@@ -64,33 +68,58 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             else {
                 continue;
             };
-            for point in &overlay.rendezvous {
-                if !said.insert((switch, point.value)) {
+            for &point in &overlay.rendezvous {
+                if !asked.insert((switch, point.value)) {
                     continue;
                 }
-                let toward = routes
-                    .entry(point.value)
-                    .or_insert_with(|| cx.state.toward(IpPrefix::host(point.value)));
-                let Some(blocked) = toward.blocks_joins(fabric, switch) else { continue };
-                let (name, at) = (fabric.device_name(switch), fabric.interface(blocked));
-                out.report(
-                    at.span.0,
-                    format!("{} does not route multicast", fabric.interface_label(blocked)),
-                    format!(
-                        "the way of {name} to the rendezvous point {} is not routed for \
-                         multicast",
-                        point.value
-                    ),
-                )
-                .related(point.span, format!("rendezvous point of {}", segment.name.value))
-                .wire(format!(
-                    "{name} does not get what is sent to the groups, and what it sends is \
-                     dropped on the way"
-                ))
-                .remedy("say `multicast = true` for every link of the underlay".to_owned())
-                .about(switch)
-                .about(at.device);
+                let Some(at) = cx.state.blocks_joins(switch, point.value) else { continue };
+                let place = fabric.interface(at).multicast.span;
+                let known = *places.entry(place).or_insert_with(|| {
+                    let segment = segment.name.value.clone();
+                    found.push(Blocked { at, point, segment, switches: Vec::new() });
+                    found.len() - 1
+                });
+                if !found[known].switches.contains(&switch) {
+                    found[known].switches.push(switch);
+                }
             }
         }
     }
+    for blocked in found {
+        report(cx, &blocked, out);
+    }
+}
+
+/// An interface that stops joins, and whose.
+struct Blocked {
+    at: InterfaceId,
+    point: At<IpAddr>,
+    segment: SmolStr,
+    switches: Vec<DeviceId>,
+}
+
+fn report(cx: &Context<'_>, blocked: &Blocked, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let at = fabric.interface(blocked.at);
+    let label = fabric.interface_label(blocked.at);
+    let names: Vec<&str> =
+        blocked.switches.iter().map(|&switch| fabric.device_name(switch)).collect();
+    let (who, many) = (some_of(&names), names.len() > 1);
+    let draft = out
+        .report(
+            at.multicast.span,
+            format!("{label} does not route multicast"),
+            format!(
+                "the way of {who} to the rendezvous point {} is not routed for multicast at {label}",
+                blocked.point.value
+            ),
+        )
+        .related(blocked.point.span, format!("rendezvous point of {}", blocked.segment))
+        .wire(match many {
+            true => format!("{who} don\u{2019}t get what is sent to the groups"),
+            false => format!("{who} does not get what is sent to the groups, nor do others get what it sends"),
+        })
+        .remedy("say `multicast = true` for every link of the underlay")
+        .about(at.device);
+    blocked.switches.iter().fold(draft, |draft, &switch| draft.about(switch));
 }

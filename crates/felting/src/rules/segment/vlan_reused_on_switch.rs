@@ -59,10 +59,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("{} and {} both have VLAN {} on {name}", twin.value, segment.value, vlan.value),
         )
         .related(place, format!("VLAN of {}", twin.value))
-        .wire(format!(
-            "hosts of both are in one broadcast domain on {name}, and only one of \
-             the two VNIs carries it on"
-        ))
+        .wire(match presence.vni {
+            Some(_) => format!(
+                "hosts of both are in one broadcast domain on {name}, and only one of \
+                 the two VNIs carries it on"
+            ),
+            None => format!("hosts of both are in one broadcast domain on {name}"),
+        })
         .remedy("give each segment a VLAN of its own on the switch".to_owned())
         .about(presence.switch)
         .about_name(&segment.value)

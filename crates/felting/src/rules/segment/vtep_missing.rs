@@ -51,7 +51,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, segment) in fabric.segments() {
         let Some(&other) = mapped(cx, id).first() else { continue };
         for presence in segment.presences.iter().map(|id| fabric.presence(id)) {
-            let leaf = tier(fabric, presence.switch) == Some(1);
+            let leaf = tier(fabric, presence.switch).is_some_and(|tier| tier > 0);
             // A leaf that is no VTEP is told once, by its first segment.
             if !leaf
                 || fabric.overlay_of(presence.switch).is_some()

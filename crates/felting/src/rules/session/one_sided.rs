@@ -1,7 +1,7 @@
 use std::collections::BTreeMap;
 
 use crate::behaviour::Entity;
-use crate::diagnostic::Span;
+use crate::diagnostic::{Span, some_of};
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -39,30 +39,47 @@ client = true
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let mut groups: BTreeMap<(DeviceId, Span), Vec<DeviceId>> = BTreeMap::new();
+    // What one statement says of several switches is one fault, whoever of them lacks an answer.
+    let mut groups: BTreeMap<Span, Vec<(DeviceId, DeviceId)>> = BTreeMap::new();
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Session(id) = cause.entity else { continue };
         let session = fabric.session(id);
-        groups.entry((session.device, session.span.0)).or_default().push(session.peer);
+        groups.entry(session.span.0).or_default().push((session.device, session.peer));
     }
-    for ((device, span), mut peers) in groups {
-        peers.dedup();
-        let name = fabric.device_name(device);
-        let names: Vec<&str> = peers.iter().map(|&peer| fabric.device_name(peer)).collect();
-        let names = crate::diagnostic::some_of(&names);
+    for (span, mut ends) in groups {
+        ends.sort_unstable();
+        ends.dedup();
+        let all = |end: fn(&(DeviceId, DeviceId)) -> DeviceId| {
+            let mut devices: Vec<DeviceId> = ends.iter().map(end).collect();
+            devices.sort_unstable();
+            devices.dedup();
+            devices
+        };
+        let (own, peers) = (all(|ends| ends.0), all(|ends| ends.1));
+        let names = |devices: &[DeviceId]| {
+            some_of(&devices.iter().map(|&one| fabric.device_name(one)).collect::<Vec<_>>())
+        };
+        let (who, whom) = (names(&own), names(&peers));
+        let (has, a) = match (own.len(), ends.len()) {
+            (1, 1) => ("has", "a BGP session"),
+            (1, _) => ("has", "BGP sessions"),
+            _ => ("have", "BGP sessions"),
+        };
         let draft = out
             .report(
                 span,
-                format!("{name} has a session to {names}"),
-                format!("{name} has a BGP session to {names}, but there is none back"),
+                format!("{who} {has} {a} to {whom}"),
+                format!("{who} {has} {a} to {whom}, but there is none back"),
             )
             .related(
                 fabric.device(peers[0]).name.span,
                 format!("{} has no end of it", fabric.device_name(peers[0])),
             )
-            .wire("connections are refused, and no route passes between the two".to_owned())
-            .remedy(format!("add a session on {names} to {name}, or take this one out"))
-            .about(device);
-        peers.iter().fold(draft, |draft, &peer| draft.about(peer));
+            .wire("connections are refused, and no route passes between the two")
+            .remedy(match ends.len() {
+                1 => format!("add a session on {whom} to {who}, or take this one out"),
+                _ => format!("add sessions on {whom} to {who}, or take these out"),
+            });
+        own.iter().chain(&peers).fold(draft, |draft, &device| draft.about(device));
     }
 }

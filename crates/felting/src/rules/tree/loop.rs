@@ -1,5 +1,7 @@
 use super::{bridge_name, place, port_name};
-use crate::behaviour::BridgeId;
+use crate::behaviour::{BridgeId, Carrier, Loop};
+use crate::fabric::LagId;
+use crate::rules::lag::TELLS_OF_LOOPS;
 use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
 
 pub(super) static RULE: Check = Check {
@@ -50,6 +52,9 @@ runs = [
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let (fabric, trees) = (cx.fabric, cx.state.trees());
     for found in trees.loops() {
+        if of_members_alone(cx, found) {
+            continue;
+        }
         let mut bridges: Vec<BridgeId> = Vec::new();
         for &port in &found.ports {
             let bridge = trees.port(port).bridge;
@@ -88,4 +93,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             draft = draft.about(trees.bridge(bridge).devices[0]);
         }
     }
+}
+
+/// Whether it is a loop of members of one LAG that work for themselves, as the LAG doesn't form: that is told there.
+fn of_members_alone(cx: &Context<'_>, found: &Loop) -> bool {
+    let alone = found.ports.iter().filter_map(|&port| {
+        let Carrier::Port(physical) = cx.state.trees().port(port).carrier else { return None };
+        let member = cx.fabric.member_of(physical)?;
+        let rule = cx.state.causes().get(cx.state.member(member).cause?).rule;
+        TELLS_OF_LOOPS.contains(&rule).then(|| cx.fabric.member(member).lag)
+    });
+    let lags: Vec<LagId> = alone.collect();
+    lags.iter().enumerate().any(|(at, lag)| lags[..at].contains(lag))
 }

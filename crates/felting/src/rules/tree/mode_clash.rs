@@ -1,9 +1,10 @@
 use rustc_hash::FxHashSet;
 
 use super::bridge_name;
+use crate::behaviour::Bridge;
 use crate::behaviour::tree::region_identity;
 use crate::diagnostic::Span;
-use crate::fabric::TreeSettings;
+use crate::fabric::{Fabric, TreeSettings};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::TreeMode;
 
@@ -62,10 +63,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         for other in trees.neighbours(id) {
             let (near, far) = (port.bridge, trees.port(other).bridge);
             let both = near < far && trees.port(other).runs;
-            let settings =
-                |bridge| trees.bridge(bridge).settings.map(|tree| fabric.tree_setting(tree));
-            // Of a bridge whose tree nobody wrote, nothing is known that could clash.
-            let (Some(a), Some(b)) = (settings(near), settings(far)) else { continue };
+            let runs = |bridge| Runs::of(fabric, trees.bridge(bridge));
+            let (mut near, mut far) = (near, far);
+            // What somebody wrote is to be looked at, and not what comes of itself.
+            if trees.bridge(far).settings.is_none() {
+                (near, far) = (far, near);
+            }
+            let (a, b) = (runs(near), runs(far));
             let Some((text_a, place_a, text_b, place_b)) = differ(a, b).filter(|_| both) else {
                 continue;
             };
@@ -74,7 +78,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 continue;
             }
             let (name_a, name_b) = (bridge_name(cx, near), bridge_name(cx, far));
-            let per_vlan = [a, b].iter().any(|s| s.mode.value == TreeMode::PerVlan);
+            let per_vlan = [a, b].iter().any(|own| own.mode == TreeMode::PerVlan);
             out.report(
                 place_b,
                 format!("{name_b} has {text_b}"),
@@ -92,12 +96,32 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     }
 }
 
-/// What two neighbours have of different, in words and with the places.
-fn differ(a: &TreeSettings, b: &TreeSettings) -> Option<(String, Span, String, Span)> {
-    if a.mode.value != b.mode.value {
-        let text = |settings: &TreeSettings| format!("the mode {}", settings.mode.value);
-        return Some((text(a), a.mode.span, text(b), b.mode.span));
+/// The tree that a bridge runs, and where that is written; without a word the bridge runs RSTP (IEEE 802.1Q clause 13).
+#[derive(Clone, Copy)]
+struct Runs<'a> {
+    mode: TreeMode,
+    place: Span,
+    settings: Option<&'a TreeSettings>,
+}
+
+impl<'a> Runs<'a> {
+    fn of(fabric: &'a Fabric, bridge: &Bridge) -> Self {
+        let settings = bridge.settings.map(|tree| fabric.tree_setting(tree));
+        let own = fabric.device(bridge.devices[0]).name.span;
+        Self { mode: bridge.mode, place: settings.map_or(own, |own| own.mode.span), settings }
     }
+}
+
+/// What two neighbours have of different, in words and with the places.
+fn differ(a: Runs<'_>, b: Runs<'_>) -> Option<(String, Span, String, Span)> {
+    if a.mode != b.mode {
+        let text = |runs: Runs<'_>| match runs.settings {
+            Some(_) => format!("the mode {}", runs.mode),
+            None => format!("the mode {}, as nothing else is written", runs.mode),
+        };
+        return Some((text(a), a.place, text(b), b.place));
+    }
+    let (Some(a), Some(b)) = (a.settings, b.settings) else { return None };
     let (x, y) = (region_identity(a), region_identity(b));
     if a.mode.value != TreeMode::Mstp || x == y {
         return None;

@@ -1,7 +1,7 @@
 use std::collections::BTreeMap;
 
 use super::{bridge_name, bridge_place, chosen, place, port_name};
-use crate::behaviour::{Aspect, BridgeId, BridgePortId, Entity};
+use crate::behaviour::{Aspect, BridgeId, BridgePortId, Entity, PortRole};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -48,7 +48,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let mut discards: BTreeMap<BridgeId, BridgePortId> = BTreeMap::new();
     for (port, of) in trees.ports() {
         for tree in trees.holding(of.bridge) {
-            let shut = trees.in_tree(tree, port).is_some_and(|(role, _)| role.discards());
+            // What a bridge hears of itself it shuts out, whoever is root.
+            let shut = trees
+                .in_tree(tree, port)
+                .is_some_and(|(role, _)| role.discards() && role != PortRole::Backup);
             let case = tree.bridges[of.bridge].filter(|_| shut);
             if let Some(case) = case.filter(|case| !chosen(cx, tree, case.root)) {
                 discards.entry(case.root).or_insert(port);
@@ -58,7 +61,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, port) in discards {
         let bridge = trees.bridge(id);
         let device = bridge.devices[0];
-        if cx.state.causes().claimed(Entity::Device(device), Aspect::Tree).is_some() {
+        let claimed = |aspect| cx.state.causes().claimed(Entity::Device(device), aspect).is_some();
+        // Two bridges of one address are another fault.
+        if claimed(Aspect::Tree) || claimed(Aspect::Mac) {
             continue;
         }
         let name = bridge_name(cx, id);

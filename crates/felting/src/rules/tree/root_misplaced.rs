@@ -1,7 +1,7 @@
 use rustc_hash::FxHashMap;
 
-use super::{bridge_name, bridge_place, chosen};
-use crate::behaviour::{Aspect, BridgeId, Entity};
+use super::{bridge_name, bridge_place, chosen, port_name};
+use crate::behaviour::{Aspect, BridgeId, BridgePortId, Entity};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Role;
 
@@ -78,11 +78,29 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             ),
         )
         .related(bridge_place(cx, better), format!("{other} has {}", of.identifier.priority))
-        .wire(format!(
-            "frames between other switches go by way of {name}, and faster links discard"
-        ))
+        .wire(match idle(cx, id) {
+            Some(port) => format!(
+                "frames between other switches go by way of {name}, while {} discards",
+                port_name(cx, port)
+            ),
+            None => format!("frames between other switches go by way of {name}"),
+        })
         .remedy(format!("give {other} a lower priority than {name}"))
         .about(device)
         .about(of.devices[0]);
     }
+}
+
+/// A port between other bridges that discards in a tree of this root.
+fn idle(cx: &Context<'_>, root: BridgeId) -> Option<BridgePortId> {
+    let trees = cx.state.trees();
+    let found = trees.ports().find(|&(port, of)| {
+        let other = trees.neighbours(port).any(|far| trees.port(far).bridge != root);
+        other
+            && trees.holding(of.bridge).any(|tree| {
+                let led = tree.bridges[of.bridge].is_some_and(|case| case.root == root);
+                led && trees.in_tree(tree, port).is_some_and(|(role, _)| role.discards())
+            })
+    });
+    found.map(|(port, _)| port)
 }

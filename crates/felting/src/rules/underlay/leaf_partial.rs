@@ -2,6 +2,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::{tier, uplinks};
 use crate::fabric::DeviceId;
+use crate::rules::cable::is_misplugged;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -63,7 +64,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         }
         let (mut all, mut leaves) = (spines.clone(), vec![leaf]);
         pods.retain_mut(|(known, members)| {
-            let joined = known.intersection(&all).next().is_some();
+            // A cable that strays into another pod does not make one of the two.
+            let shared = known.intersection(&all).count();
+            let joined = shared > 0 && shared * 2 >= known.len().min(all.len());
             if joined {
                 all.append(known);
                 leaves.append(members);
@@ -74,7 +77,15 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     }
     for (spines, mut leaves) in pods {
         leaves.sort_unstable();
+        // Where one leaf alone has a spine, it is that leaf which strays.
+        let usual = |spine: &&DeviceId| {
+            leaves.len() < 3 || leaves.iter().filter(|leaf| above[leaf].contains(spine)).count() > 1
+        };
+        let spines: BTreeSet<DeviceId> = spines.iter().filter(usual).copied().collect();
         for leaf in leaves {
+            if is_misplugged(cx, leaf) {
+                continue;
+            }
             let lacking: Vec<DeviceId> = spines.difference(&above[&leaf]).copied().collect();
             let Some(&first) = lacking.first() else { continue };
             let names: Vec<&str> = lacking.iter().map(|&spine| fabric.device_name(spine)).collect();

@@ -39,9 +39,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 End {
                     device: interface.device,
                     span: match (interface.addresses.first(), interface.unnumbered.value) {
-                        (_, true) => interface.unnumbered.span,
-                        (Some(address), _) => address.span,
-                        (None, _) => interface.span.0,
+                        (Some(address), false) => address.span,
+                        _ => interface.unnumbered.span,
                     },
                     text: match (interface.addresses.first(), interface.unnumbered.value) {
                         (_, true) => format!("{} is unnumbered", fabric.interface_label(id)),

@@ -107,7 +107,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     let place = device.cluster.as_ref().map_or(device.name.span, |c| c.span);
                     (place, format!("{host_name} has no network {name}"), "no network of that name")
                 }
-                Some(other) if vlans(other) != vlans(own) => {
+                // A VLAN id is local to its switch; the segment is the same where its VNI is (RFC 8365 5.1).
+                Some(other) if vlans(other) != vlans(own) && !led_on(cx, &here, other, tag) => {
                     let place = other.tags.as_ref().map_or(other.name.span, |tags| tags.span);
                     let tags = other.tags.as_ref();
                     let tags =
@@ -155,6 +156,18 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
 
 fn vlans(network: &Network) -> Option<&crate::value::VlanSet> {
     network.tags.as_ref().map(|tags| &tags.value)
+}
+
+/// Whether a network that has another tag leads a guest into one of these segments all the same.
+fn led_on(
+    cx: &Context<'_>,
+    segments_here: &BTreeSet<SegmentId>,
+    other: &Network,
+    guest_tag: Option<VlanId>,
+) -> bool {
+    // What a guest tags itself, or which of several VLANs it is in, does not follow it.
+    let is_one = other.tags.as_ref().is_none_or(|tags| tags.iter().nth(1).is_none());
+    guest_tag.is_none() && is_one && !segments_here.is_disjoint(&segments(cx, other, None))
 }
 
 /// The segments that frames of a network come into at the switches where they enter.

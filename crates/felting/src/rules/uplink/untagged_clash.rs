@@ -66,8 +66,8 @@ fn tagged(cx: &Context<'_>, uplink: Uplink, network: &Network, out: &mut Finding
         )
         .related(carried.untagged_at, format!("{name} sends VLAN {own} without a tag"))
         .wire(format!(
-            "frames of VLAN {own} come to {host} without the tag that {} expects, and its tagged \
-             ones are dropped by the switch",
+            "what {host} sends gets in, and frames of VLAN {own} come to it without the tag that {} \
+             expects",
             network.name.value
         ))
         .remedy(format!("carry VLAN {own} tagged on {name}, or take the tag off the network"))

@@ -1,6 +1,8 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::{Carrier, carriers, networks_by_uplink};
+use super::{Carried, Carrier, carriers, lacking, networks_by_uplink};
+use crate::behaviour::carrier::has_vlan;
+use crate::fabric::{Network, Uplink};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{VlanId, VlanSet};
 
@@ -61,13 +63,21 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (carrier, network, carried) in first {
         let Some(tagged) = carried.tagged else { continue };
         let used = &used[&carrier];
-        // A host that uses none of them is cabled wrong, or its networks are not written.
-        let surplus: VlanSet = tagged.without(used);
+        // A host that uses none of them is cabled wrong, or its networks are not written. What a VTEP does not
+        // have as a segment is told as that.
+        let surplus: VlanSet = tagged
+            .without(used)
+            .iter()
+            .filter(|&vlan| has_vlan(fabric, carrier.device(fabric), vlan))
+            .collect();
         let uses_some = tagged.iter().any(|vlan: VlanId| used.contains(vlan));
-        if surplus.is_empty() || !uses_some || !said.insert((network.host, carried.place)) {
+        if surplus.is_empty() || !uses_some || lacks(cx, carrier, &carried, &uplinks) {
             continue;
         }
-        let (host, name) = (fabric.device_name(network.host), carrier.name(fabric));
+        if !said.insert((network.host, carried.place)) {
+            continue;
+        }
+        let (host, name) = (fabric.device_name(network.host), carrier.whole_name(fabric));
         out.report(
             carried.place,
             format!("{name} carries {tagged}"),
@@ -82,4 +92,26 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(network.host)
         .about(carrier.device(fabric));
     }
+}
+
+/// Whether the port lacks something that a network behind it uses: what it has too much is then the other side of that.
+fn lacks(
+    cx: &Context<'_>,
+    carrier: Carrier,
+    carried: &Carried<'_>,
+    uplinks: &[(Uplink, Vec<&Network>)],
+) -> bool {
+    let fabric = cx.fabric;
+    let leads_here = |uplink: Uplink| {
+        let mut far = fabric.uplink_ports(uplink).into_iter().filter_map(|nic| cx.state.far(nic));
+        far.any(|port| match carrier {
+            Carrier::Lag(lag) => fabric.lag_of(port) == Some(lag),
+            Carrier::Port(own) => port == own,
+        })
+    };
+    let behind = uplinks.iter().filter(|(uplink, _)| leads_here(*uplink));
+    behind.flat_map(|(_, networks)| networks).any(|network| {
+        let (vlans, untagged) = lacking(cx, network, carrier, carried);
+        !vlans.is_empty() || untagged
+    })
 }

@@ -1,4 +1,6 @@
-use crate::diagnostic::At;
+use std::collections::BTreeMap;
+
+use crate::diagnostic::{Span, some_of};
 use crate::fabric::{DeviceId, VrfId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -32,53 +34,78 @@ prefixes = "0.0.0.0/0"
     check,
 };
 
+/// What needs a VRF on a switch that lacks it.
+struct Need {
+    vrf: VrfId,
+    place: Span,
+    switches: Vec<DeviceId>,
+    /// "leads to the campus", "is to leak".
+    what: String,
+}
+
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (_, leak) in fabric.leaks() {
-        let lacks = |vrf: &At<VrfId>, switch: DeviceId| {
-            fabric.vrf(vrf.value).place_of(switch).is_none().then_some((switch, *vrf))
-        };
-        let on = leak.on.iter().flatten();
-        let missing = on
-            .copied()
-            .find_map(|switch| lacks(&leak.from, switch).or_else(|| lacks(&leak.to, switch)));
-        let Some((switch, vrf)) = missing else { continue };
-        let (name, vrf_name) = (fabric.device_name(switch), &fabric.vrf(vrf.value).name);
-        out.report(
-            vrf.span,
-            format!("not on {name}"),
-            format!("{name} is to leak between VRFs, but does not have {}", vrf_name.value),
-        )
-        .related(vrf_name.span, format!("{} is on other switches", vrf_name.value))
-        .wire("no route is passed on there, however the leak is declared".to_owned())
-        .remedy(format!("put the VRF {} on {name}, or take {name} out of the leak", vrf_name.value))
-        .about(switch)
-        .about_name(&vrf_name.value);
-    }
+    let lacking = |vrf: VrfId, on: &[DeviceId]| -> Vec<DeviceId> {
+        let lacks = |switch: &DeviceId| fabric.vrf(vrf).place_of(*switch).is_none();
+        on.iter().copied().filter(lacks).collect()
+    };
+    let name = |vrf: VrfId| &fabric.vrf(vrf).name.value;
+    let mut needs: Vec<Need> = Vec::new();
     for (_, outside) in fabric.outsides() {
-        let vrf = fabric.vrf(outside.vrf.value);
-        let lacking: Vec<DeviceId> =
-            outside.on.iter().copied().filter(|switch| vrf.place_of(*switch).is_none()).collect();
-        let Some(&first) = lacking.first() else { continue };
-        let names: Vec<&str> = lacking.iter().map(|&switch| fabric.device_name(switch)).collect();
-        let names = crate::diagnostic::some_of(&names);
-        let draft = out
+        let vrf = outside.vrf.value;
+        let what = format!("lead to {}", outside.name.value);
+        needs.push(Need {
+            vrf,
+            place: outside.name.span,
+            switches: lacking(vrf, &outside.on),
+            what,
+        });
+    }
+    for (_, leak) in fabric.leaks() {
+        for (vrf, what) in [
+            (leak.from, format!("leak to {}", name(leak.to.value))),
+            (leak.to, format!("leak from {}", name(leak.from.value))),
+        ] {
+            let on = leak.on.as_deref().unwrap_or_default();
+            let switches = lacking(vrf.value, on);
+            needs.push(Need { vrf: vrf.value, place: vrf.span, switches, what });
+        }
+    }
+    // A VRF that switches lack is one thing to mend, whatever needs it there.
+    let mut of_vrf: BTreeMap<(VrfId, Vec<DeviceId>), Vec<Need>> = BTreeMap::new();
+    for need in needs.into_iter().filter(|need| !need.switches.is_empty()) {
+        of_vrf.entry((need.vrf, need.switches.clone())).or_default().push(need);
+    }
+    for ((vrf, switches), needs) in of_vrf {
+        let vrf = fabric.vrf(vrf);
+        let names: Vec<&str> = switches.iter().map(|&switch| fabric.device_name(switch)).collect();
+        let (who, is) = (some_of(&names), if names.len() == 1 { "is" } else { "are" });
+        let does = if names.len() == 1 { "does" } else { "do" };
+        let what: Vec<&str> = needs.iter().map(|need| need.what.as_str()).collect();
+        let mut draft = out
             .report(
-                outside.name.span,
-                format!("by {names}"),
+                needs[0].place,
+                format!("by {who}"),
                 format!(
-                    "{names} leads to {} for the VRF {}, but does not have it",
-                    outside.name.value, vrf.name.value
+                    "{who} {is} to {} for the VRF {}, but {does} not have it",
+                    some_of(&what),
+                    vrf.name.value
                 ),
             )
-            .related(vrf.name.span, format!("{} is on other switches", vrf.name.value))
+            .related(vrf.on.0, format!("{} is on other switches", vrf.name.value));
+        for need in &needs[1..] {
+            draft = draft.related(need.place, format!("to {} too", need.what));
+        }
+        draft = draft
             .wire(format!(
-                "nothing of {} gets to {} by {names}",
-                vrf.name.value, outside.name.value
+                "{who} {does} none of this for {}: no route of it is there",
+                vrf.name.value
             ))
-            .remedy(format!("put the VRF {} on {names}", vrf.name.value))
-            .about(first)
+            .remedy(format!(
+                "put the VRF {} on {who}, or take {who} out of what needs it",
+                vrf.name.value
+            ))
             .about_name(&vrf.name.value);
-        lacking[1..].iter().fold(draft, |draft, &switch| draft.about(switch));
+        switches.iter().fold(draft, |draft, &switch| draft.about(switch));
     }
 }
