@@ -12,6 +12,7 @@ mod leaf_missing;
 mod multicast_group_clash;
 mod multicast_group_invalid;
 mod multicast_group_reused;
+mod prefix_length_clash;
 mod rendezvous_clash;
 mod rendezvous_missing;
 mod reverse_path_fails;
@@ -66,6 +67,7 @@ pub(super) static RULES: &[&Check] = &[
     &udp_port_clash::RULE,
     &flood_list_one_sided::RULE,
     &gateway_outside_subnet::RULE,
+    &prefix_length_clash::RULE,
     &gateway_missing::RULE,
     &gateway_clash::RULE,
     &gateway_kind_clash::RULE,

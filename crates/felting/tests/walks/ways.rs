@@ -304,7 +304,7 @@ fn what_is_large_is_dropped_where_the_link_is_small() {
 #[test]
 fn a_guest_that_moved_is_found_at_its_new_host() {
     let fabric = demo("saltmarsh");
-    let state = felting::State::of(
+    let state = State::of(
         &fabric,
         &felting::Condition::default().moving(&fabric, "web-1 to hull-05").unwrap(),
         &Progress::default(),

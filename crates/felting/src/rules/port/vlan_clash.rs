@@ -1,3 +1,5 @@
+use crate::behaviour::carrier::carried;
+use crate::fabric::{DeviceKind, PortId};
 use crate::rules::port::{End, bridged_links, once_a_place};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::VlanSet;
@@ -31,6 +33,7 @@ runs = "mud-1 p1 -- mud-2 p1"
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
+    against_nothing(cx, out);
     let shown = |vlans: &VlanSet| match vlans.is_empty() {
         true => "no tagged VLAN".to_owned(),
         false => vlans.to_string(),
@@ -70,5 +73,49 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .remedy(format!("carry VLAN {all} at both ends, or at neither"))
         .about(a.device)
         .about(b.device);
+    }
+}
+
+/// Ports that carry VLANs towards one of a switch that bridges elsewhere, and has nothing there.
+fn against_nothing(cx: &Context<'_>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let carries = |port: PortId| {
+        carried(fabric, port).filter(|(tagged, untagged)| !tagged.is_empty() || untagged.is_some())
+    };
+    let is_switch =
+        |port: PortId| fabric.device(fabric.port(port).device).kind == DeviceKind::Switch;
+    let bridges = |port: PortId| {
+        let mut ports = fabric.device(fabric.port(port).device).ports.iter();
+        ports.any(|own| carries(own).is_some())
+    };
+    let routed = |port: PortId| {
+        let addressed = fabric.settings_of(port).is_some_and(|own| !own.addresses.is_empty());
+        addressed || fabric.router_of(fabric.port(port).device).is_some()
+    };
+    let open = fabric.cables().filter_map(|(_, cable)| {
+        let [a, b] = cable.ends.map(|end| end.value);
+        let apart = fabric.port(a).device != fabric.port(b).device;
+        let linked = cx.state.far(a) == Some(b) && apart && is_switch(a) && is_switch(b);
+        let lacks = |near: PortId, far: PortId| {
+            let own = fabric.settings_of(near).filter(|_| fabric.lag_of(near).is_none())?;
+            carries(near)?;
+            let nothing = carries(far).is_none() && fabric.lag_of(far).is_none();
+            (nothing && !routed(far) && bridges(far)).then_some((near, own, far))
+        };
+        lacks(a, b).or_else(|| lacks(b, a)).filter(|_| linked)
+    });
+    for ((near, own, far), more) in once_a_place(open, |(_, own, _)| own.tagged.span) {
+        let (label, other) = (fabric.port_label(near), fabric.port_label(far));
+        let all: VlanSet = own.tagged.iter().chain(own.untagged.map(|vlan| vlan.value)).collect();
+        out.report(
+            own.tagged.span,
+            format!("{label} carries {all}"),
+            format!("{label} carries VLAN {all}, and {other} at its end none{more}"),
+        )
+        .related(fabric.port(far).span.0, format!("{other} has no VLANs"))
+        .wire(format!("frames of VLAN {all} that {label} sends are dropped by {other}"))
+        .remedy(format!("carry VLAN {all} on {other} too, or take it off {label}"))
+        .about(fabric.port(near).device)
+        .about(fabric.port(far).device);
     }
 }

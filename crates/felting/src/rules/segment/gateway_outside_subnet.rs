@@ -1,6 +1,11 @@
-use crate::diagnostic::Span;
-use crate::rules::{Check, Context, Findings, Rule, Severity};
+use std::net::IpAddr;
+
 use rustc_hash::FxHashSet;
+
+use crate::diagnostic::{At, Span};
+use crate::fabric::{Segment, SegmentSettings};
+use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::IpPrefix;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -51,14 +56,22 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         for presence in segment.presences.iter() {
             let settings = fabric.settings_at(presence);
             if settings.subnets.is_empty() {
+                without_subnet(segment, settings, &mut said, out);
                 continue;
             }
             let own = settings.addresses.iter().map(|address| (address.address(), address.span));
             let all =
                 settings.gateways.iter().map(|gateway| (gateway.value, gateway.span)).chain(own);
             for (address, span) in all {
-                let inside = settings.subnets.iter().any(|subnet| subnet.contains(address));
-                if inside || !said.insert(span) {
+                let holds = settings.subnets.iter().find(|subnet| subnet.contains(address));
+                if let Some(subnet) = holds {
+                    // Of IPv6 the first address is the routers' (RFC 4291 section 2.6.1).
+                    if address.is_ipv4() && subnet.is_reserved(address) && said.insert(span) {
+                        reserved(segment, address, span, *subnet, out);
+                    }
+                    continue;
+                }
+                if !said.insert(span) {
                     continue;
                 }
                 let subnet = settings
@@ -84,4 +97,57 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
         }
     }
+}
+
+/// A gateway in a segment that has no subnet at all.
+fn without_subnet(
+    segment: &Segment,
+    settings: &SegmentSettings,
+    said: &mut FxHashSet<Span>,
+    out: &mut Findings<'_>,
+) {
+    let Some(gateway) = settings.gateways.first() else { return };
+    let held = settings.addresses.iter().any(|own| own.subnet().contains(gateway.value));
+    if held || !said.insert(gateway.span) {
+        return;
+    }
+    let name = &segment.name;
+    out.report(
+        gateway.span,
+        "in no subnet",
+        format!("the gateway {} of {} is in no subnet: none is written", gateway.value, name.value),
+    )
+    .related(name.span, "no subnet here")
+    .wire(format!(
+        "no router knows where hosts of {} are: nothing comes into the segment",
+        name.value
+    ))
+    .remedy(format!("give {} the `subnet` of its gateway", name.value))
+    .about_name(&name.value);
+}
+
+/// A gateway at an address that no station may have.
+fn reserved(
+    segment: &Segment,
+    address: IpAddr,
+    span: Span,
+    subnet: At<IpPrefix>,
+    out: &mut Findings<'_>,
+) {
+    let is = match address == subnet.address() {
+        true => "stands for the subnet itself",
+        false => "is its broadcast",
+    };
+    out.report(
+        span,
+        format!("in {} it {is}", subnet.value),
+        format!("the gateway {address} of {} {is} in {}", segment.name.value, subnet.value),
+    )
+    .related(subnet.span, format!("subnet of {}", segment.name.value))
+    .wire(format!(
+        "hosts of {} don\u{2019}t reach their gateway: nothing leaves the segment",
+        segment.name.value
+    ))
+    .remedy(format!("give the gateway another address of {}", subnet.value))
+    .about_name(&segment.name.value);
 }
