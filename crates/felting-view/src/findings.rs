@@ -113,6 +113,11 @@ pub fn findings(checked: &Checked<'_>, style: Style, progress: &Progress) -> Str
         page.push_str(
             "\nThe findings are incomplete: mend the input faults first, then check again.\n",
         );
+        let _ = match report.held_back {
+            0 => Ok(()),
+            1 => writeln!(page, "1 more is held back, as it may follow from them."),
+            many => writeln!(page, "{many} more are held back, as they may follow from them."),
+        };
     }
     // Of several as bad, the first drawn.
     // The eye ends at the last line, which on a long page is far from the first.

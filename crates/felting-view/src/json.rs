@@ -53,6 +53,8 @@ struct Counts {
     accepted: usize,
     /// Found, and not asked for.
     left_out: usize,
+    /// What may follow from the input faults, and is not told.
+    held_back: usize,
 }
 
 #[derive(Serialize)]
@@ -126,6 +128,7 @@ fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
             hint: report.count(Severity::Hint),
             accepted: report.accepted.len(),
             left_out,
+            held_back: report.held_back,
         },
         faults: faults.collect(),
         findings: progress

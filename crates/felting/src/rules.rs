@@ -14,6 +14,7 @@ mod dhcp;
 mod endpoint;
 mod es;
 mod expect;
+mod held_back;
 mod lag;
 mod overlay;
 mod pair;

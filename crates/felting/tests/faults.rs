@@ -330,3 +330,41 @@ fn floor(text: &str, mut at: usize) -> usize {
     }
     at
 }
+
+/// What a fault has left out is not told as missing again: findings about what its statement names wait for it, and
+/// those about others don't.
+#[test]
+fn what_may_follow_from_a_fault_is_held_back_and_counted() {
+    let host = |name: &str| {
+        format!(
+            "[[host]]\nname = \"{name}\"\nnics = \"nic[1-2] 25G\"\nbond = {{ name = \"bond0\", nics = \"nic[1-2]\" }}\n"
+        )
+    };
+    let lag = "[[lag]]\non = \"kelp-a\"\nname = \"hull-1\"\nports = \"p[1-2]\"\n";
+    let rest = format!(
+        "{}{}[[switch]]\nname = \"reed-a\"\nports = \"p[1-4] 25G\"\n[cabling]\nruns = [\n  \
+         \"hull-1 nic[1-2] -- kelp-a p[1-2]\",\n  \"silo-2 nic[1-2] -- reed-a p[1-2]\",\n]\n",
+        host("hull-1"),
+        host("silo-2"),
+    );
+    let rows = [
+        ("read whole", lag.to_owned(), &["silo-2 bonds"][..], 0),
+        ("a LAG of no name", lag.replace("hull-1", "hull-[1-2]"), &["silo-2 bonds"], 1),
+        ("no port of it", lag.replace("p[1-2]", "q[1-2]"), &["silo-2 bonds"], 2),
+        (
+            "an include that is not there",
+            format!("{lag}[fabric]\ninclude = \"none.toml\"\n"),
+            &[],
+            1,
+        ),
+    ];
+    for (why, lag, told, held) in rows {
+        let fabric = Fabric::from_text("f.toml", &format!("{LEAVES}{lag}{rest}"));
+        let report = fabric.check();
+        let found: Vec<&str> =
+            report.findings.iter().map(|finding| finding.what.message.as_str()).collect();
+        let as_told = found.len() == told.len()
+            && found.iter().zip(told).all(|(found, told)| found.starts_with(told));
+        assert!(as_told && report.held_back == held, "{why}: {found:?}, {}", report.held_back);
+    }
+}

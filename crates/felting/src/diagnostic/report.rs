@@ -132,6 +132,8 @@ pub struct Report {
     pub accepted: Vec<Accepted>,
     /// How many faults the input has, because of which the findings are not all that there are.
     pub input_faults: usize,
+    /// How many findings are held back, as they have to do with what faults of the input may have left out.
+    pub held_back: usize,
     /// The rules that the fabric switched off, and which therefore found nothing, in order.
     pub rules_off: Vec<&'static str>,
 }

@@ -49,6 +49,11 @@ impl Selection {
         Ok(selection)
     }
 
+    /// Adds what a word means, if it means anything.
+    pub(crate) fn extend(&mut self, fabric: &Arenas, word: &str) {
+        self.add(fabric, word);
+    }
+
     /// One switch or host.
     pub fn device(device: DeviceId) -> Self {
         Self { devices: BTreeSet::from([device]), ..Self::default() }

@@ -9,6 +9,7 @@ use smol_str::SmolStr;
 
 use super::accepted::{Sorted, accepted};
 use super::check::{Check, Context, Findings};
+use super::held_back::hold_back;
 use super::{all, checks, expect};
 use crate::behaviour::State;
 use crate::diagnostic::{Finding, Report, Rule, Severity};
@@ -163,6 +164,7 @@ fn check(state: &State, failures: &[Failure], terms: Terms, progress: &Progress)
     report.findings.sort_by_key(by_place);
     report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));
     report.input_faults = fabric.faults().len();
+    report.held_back = hold_back(fabric, &mut report.findings);
     let off = |rule: &&Rule| terms.severity(fabric, rule.id) == Some(None);
     report.rules_off = all().filter(off).map(|rule| rule.id).collect();
     report.rules_off.sort_unstable();

@@ -98,6 +98,32 @@ fn switches_and_cables() {
             &["cable-speed-clash at p1"],
         ),
         (
+            "two cables that would fit if they were exchanged are one fault",
+            "cable-speed-clash",
+            &[
+                ("\"p1 100G\"", "[\"p1 100G\", \"p2 25G\"]"),
+                ("\"p1 4x25G\"", "[\"p1 25G\", \"p2 100G\"]"),
+                (
+                    "\"kelp-a p1 -- crest-1 p1\"",
+                    "[\"kelp-a p1 -- crest-1 p1\", \"kelp-a p2 -- crest-1 p2\"]",
+                ),
+            ],
+            &["cable-speed-clash at p1"],
+        ),
+        (
+            "ports that fit nowhere are one fault",
+            "cable-speed-clash",
+            &[
+                ("p1 100G", "p[1-2] 100G"),
+                ("p1 4x25G", "p[1-2] 25G"),
+                (
+                    "\"kelp-a p1 -- crest-1 p1\"",
+                    "[\"kelp-a p1 -- crest-1 p1\", \"kelp-a p2 -- crest-1 p2\"]",
+                ),
+            ],
+            &["cable-speed-clash at p1"],
+        ),
+        (
             "full is the default",
             "cable-speed-clash",
             &[("p1 100G", "p1 25G full"), ("p1 4x25G", "p1 25G")],

@@ -1,6 +1,8 @@
 use std::collections::BTreeMap;
 
-use crate::behaviour::{Entity, MemberState};
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::behaviour::{Aspect, Entity, MemberState};
 use crate::diagnostic::Span;
 use crate::fabric::{CableId, Fabric, PortId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -34,25 +36,39 @@ runs = "kelp-a p1 -- crest-1 p1"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    // The cables of one run that join the same kinds of ports are one fault.
-    let mut runs: BTreeMap<[Span; 3], Vec<CableId>> = BTreeMap::new();
+    let mut clashing: Vec<CableId> = Vec::new();
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Cable(id) = cause.entity else { continue };
-        if comes_up(fabric, id) && is_refused(cx, id) {
+        if (comes_up(fabric, id) && is_refused(cx, id)) || in_reused_port(cx, id) {
             continue;
         }
-        let cable = fabric.cable(id);
-        let [a, b] = cable.ends.map(|end| fabric.port(end.value).span);
-        runs.entry([cable.span.0, a.0, b.0]).or_default().push(id);
+        clashing.push(id);
     }
-    for cables in runs.into_values() {
+    let of_kind = wrong_kinds(fabric, &clashing);
+    // The cables of one run that join the same kinds of ports are one fault; so are all cables of a kind of ports.
+    let mut runs: BTreeMap<[Span; 3], Vec<CableId>> = BTreeMap::new();
+    for id in clashing {
+        let cable = fabric.cable(id);
+        let [a, b] = cable.ends.map(|end| fabric.port(end.value).span.0);
+        let key = match [a, b].into_iter().find(|kind| of_kind.contains(kind)) {
+            Some(kind) => [kind; 3],
+            None => [cable.span.0, a, b],
+        };
+        runs.entry(key).or_default().push(id);
+    }
+    let mut groups: Vec<Vec<CableId>> = runs.into_values().collect();
+    let swaps = take_swaps(fabric, &mut groups);
+    for [first, second] in swaps {
+        report_swap(cx, first, second, out);
+    }
+    for cables in groups {
         let [a, b] = fabric.cable(cables[0]).ends;
         let (one, other) = (describe(fabric, a.value), describe(fabric, b.value));
         let (one_name, other_name) = (fabric.port_label(a.value), fabric.port_label(b.value));
         let (port_a, port_b) = (fabric.port(a.value), fabric.port(b.value));
         let (joins, stays) = match cables.len() {
             1 => ("joins".to_owned(), "the link stays down"),
-            count => (format!("and {} more of its run join", count - 1), "the links stay down"),
+            count => (format!("and {} more like it join", count - 1), "the links stay down"),
         };
         let draft = out
             .report(
@@ -72,6 +88,96 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let ends = cables.iter().flat_map(|&cable| fabric.cable(cable).ends);
         ends.fold(draft, |draft, end| draft.about(fabric.port(end.value).device));
     }
+}
+
+/// Whether an end is in a port that several cables are in: that is told.
+fn in_reused_port(cx: &Context<'_>, cable: CableId) -> bool {
+    let causes = cx.state.causes();
+    cx.fabric.cable(cable).ends.iter().any(|end| {
+        let cause = causes.claimed(Entity::Port(end.value), Aspect::Link);
+        cause.is_some_and(|cause| causes.get(cause).rule == "cable-port-reused")
+    })
+}
+
+/// The places where ports are said that all clash with what they lead to, several of them: what is said there is wrong.
+fn wrong_kinds(fabric: &Fabric, clashing: &[CableId]) -> FxHashSet<Span> {
+    if clashing.len() < 2 {
+        return FxHashSet::default();
+    }
+    let kinds = |id: CableId| fabric.cable(id).ends.map(|end| fabric.port(end.value).span.0);
+    let count = |cables: &mut dyn Iterator<Item = CableId>| {
+        let mut counts: FxHashMap<Span, usize> = FxHashMap::default();
+        for kind in cables.flat_map(kinds) {
+            *counts.entry(kind).or_default() += 1;
+        }
+        counts
+    };
+    let wrong = count(&mut clashing.iter().copied());
+    let all = count(&mut fabric.cables().map(|(id, _)| id));
+    wrong.into_iter().filter(|(kind, n)| *n > 1 && all[kind] == *n).map(|(kind, _)| kind).collect()
+}
+
+/// Of more clashing cables nobody looks for pairs.
+const MOST_SWAPS: usize = 64;
+
+/// Takes out pairs of cables that would fit if their ends at one device were exchanged.
+fn take_swaps(fabric: &Fabric, groups: &mut Vec<Vec<CableId>>) -> Vec<[CableId; 2]> {
+    let mut singles: Vec<CableId> =
+        groups.iter().filter(|cables| cables.len() == 1).map(|cables| cables[0]).collect();
+    singles.truncate(MOST_SWAPS);
+    let kind = |port: PortId| {
+        let port = fabric.port(port);
+        (port.speed, port.duplex, port.lanes)
+    };
+    let crossed = |one: CableId, other: CableId| {
+        let (x, y) = (fabric.cable(one).ends, fabric.cable(other).ends);
+        (0..2).any(|near| {
+            (0..2).any(|there| {
+                let (a, b) = (x[near].value, y[there].value);
+                let (far_a, far_b) = (x[1 - near].value, y[1 - there].value);
+                let same = fabric.port(a).device == fabric.port(b).device;
+                same && kind(a) == kind(far_b) && kind(b) == kind(far_a)
+            })
+        })
+    };
+    let mut taken: FxHashSet<CableId> = FxHashSet::default();
+    let mut swaps = Vec::new();
+    for (at, &one) in singles.iter().enumerate() {
+        let free = |id: &&CableId| !taken.contains(*id);
+        let other = singles[at + 1..].iter().filter(free).find(|&&other| crossed(one, other));
+        if let Some(&other) = other.filter(|_| !taken.contains(&one)) {
+            taken.extend([one, other]);
+            swaps.push([one, other]);
+        }
+    }
+    groups.retain(|cables| !taken.contains(&cables[0]));
+    swaps
+}
+
+/// Two cables of which each has an end in the other's port.
+fn report_swap(cx: &Context<'_>, first: CableId, second: CableId, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let [[a, b], [c, d]] = [first, second].map(|id| fabric.cable(id).ends);
+    let label = |port: PortId| fabric.port_label(port);
+    let joins = |[a, b]: [PortId; 2]| {
+        format!("{} ({}) to {} ({})", label(a), describe(fabric, a), label(b), describe(fabric, b))
+    };
+    let draft = out
+        .report(
+            a.span,
+            format!("{} is {}", label(a.value), describe(fabric, a.value)),
+            format!(
+                "two cables join ports that do not fit, and would if they were exchanged: {}, {}",
+                joins([a.value, b.value]),
+                joins([c.value, d.value])
+            ),
+        )
+        .related(b.span, format!("{} is {}", label(b.value), describe(fabric, b.value)))
+        .related(c.span, format!("{} is {}", label(c.value), describe(fabric, c.value)))
+        .related(d.span, format!("{} is {}", label(d.value), describe(fabric, d.value)))
+        .wire("both links stay down")
+        .remedy("exchange the two cables at the device that both end at, or correct the list");
+    [a, b, c, d].into_iter().fold(draft, |draft, end| draft.about(fabric.port(end.value).device));
 }
 
 /// Whether the link comes up all the same: only the duplex modes of its ends differ (IEEE 802.3 clause 28).

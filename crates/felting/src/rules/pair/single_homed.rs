@@ -1,5 +1,6 @@
 use rustc_hash::FxHashSet;
 
+use crate::behaviour::carrier::carried;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PortId};
 use crate::rules::cable::is_misplugged;
 use crate::rules::lag::plug;
@@ -109,7 +110,11 @@ fn neighbours(fabric: &Fabric, side: DeviceId, sides: [DeviceId; 2]) -> Vec<(Por
         .filter(|&(_, far)| {
             let device = fabric.device(fabric.port(far).device);
             let single = device.kind == DeviceKind::Host && device.ports.len() == 1;
-            !sides.contains(&fabric.port(far).device) && !single
+            // A switch that carries no VLAN there does not hang on it: the one end is set wrong.
+            let bridged = device.kind == DeviceKind::Host
+                || carried(fabric, far)
+                    .is_some_and(|(tagged, untagged)| !tagged.is_empty() || untagged.is_some());
+            !sides.contains(&fabric.port(far).device) && !single && bridged
         })
         .collect()
 }
