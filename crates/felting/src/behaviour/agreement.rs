@@ -283,16 +283,14 @@ pub(crate) fn peer_link_users(fabric: &Fabric) -> IdVec<PairId, Vec<(PeerLinkUse
             let theirs =
                 alone[1 - side].iter().fold(of_groups.clone(), |all, (_, own)| all.union(own));
             // What VXLAN brings to the shared address comes to either side.
-            let tunnelled = |vlan: VlanId| {
-                let own = fabric.presences_on(other).iter().map(|&id| fabric.presence(id));
-                fabric.vtep_of(other).is_some()
-                    && own
-                        .filter(|at| at.vni.is_some())
-                        .any(|at| at.vlan.is_some_and(|own| own.value == vlan))
-            };
+            let own = fabric.presences_on(other).iter().map(|&id| fabric.presence(id));
+            let mapped = own.filter(|at| at.vni.is_some() && fabric.vtep_of(other).is_some());
+            let tunnelled: VlanSet =
+                mapped.filter_map(|at| at.vlan).map(|vlan| vlan.value).collect();
             for (user, vlans) in &alone[side] {
                 let crosses = |vlan: &VlanId| {
-                    has_vlan(fabric, other, *vlan) && (theirs.contains(*vlan) || tunnelled(*vlan))
+                    has_vlan(fabric, other, *vlan)
+                        && (theirs.contains(*vlan) || tunnelled.contains(*vlan))
                 };
                 let vlans: VlanSet = vlans.iter().filter(crosses).collect();
                 if !vlans.is_empty() {

@@ -219,6 +219,24 @@ impl Walk {
         among: &Among<'_>,
         lost: &Lost,
     ) -> Option<usize> {
+        let (_, stop) = self.root()?;
+        // Following routes through all speakers is dear: only where nothing nearer explains it.
+        self.explained_near(state, among, lost, &[]).or_else(|| {
+            let beyond = where_lost(state, stop);
+            let found =
+                (!beyond.is_empty()).then(|| self.explained_near(state, among, lost, &beyond));
+            found.flatten()
+        })
+    }
+
+    /// The same, by what is about the place of the stop, its ends and its way, or about further switches.
+    fn explained_near(
+        &self,
+        state: &State,
+        among: &Among<'_>,
+        lost: &Lost,
+        further: &[DeviceId],
+    ) -> Option<usize> {
         let fabric = state.fabric();
         let (hop, stop) = self.root()?;
         let (mut near, mut far) = (self.near(fabric, hop, stop), self.far(fabric));
@@ -229,7 +247,7 @@ impl Walk {
             let segments = here.flat_map(|end| state.segments_of(end));
             near.extend(segments.map(|id| fabric.segment(id).name.value.clone()));
         }
-        for device in where_lost(state, stop) {
+        for &device in further {
             device_names(fabric, device, &mut near);
         }
         for device in lost.devices(fabric) {

@@ -2,7 +2,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Carried, Carrier, carriers, lacking, networks_by_uplink};
 use crate::behaviour::carrier::has_vlan;
-use crate::fabric::{Network, Uplink};
+use crate::fabric::Network;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{VlanId, VlanSet};
 
@@ -44,6 +44,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     // A host with several uplinks may use a VLAN on any of them that lead to one LAG or port.
     let mut used: FxHashMap<Carrier, VlanSet> = FxHashMap::default();
     let mut first = Vec::new();
+    let mut behind: FxHashMap<Carrier, Vec<&Network>> = FxHashMap::default();
     let uplinks = networks_by_uplink(fabric);
     for (uplink, networks) in &uplinks {
         let tags: VlanSet = networks
@@ -52,6 +53,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .flat_map(|t| t.iter())
             .collect();
         for (carrier, carried) in carriers(cx, *uplink) {
+            behind.entry(carrier).or_default().extend(networks);
             let known = used.entry(carrier).or_insert_with(|| {
                 first.push((carrier, networks[0], carried));
                 VlanSet::default()
@@ -71,7 +73,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .filter(|&vlan| has_vlan(fabric, carrier.device(fabric), vlan))
             .collect();
         let uses_some = tagged.iter().any(|vlan: VlanId| used.contains(vlan));
-        if surplus.is_empty() || !uses_some || lacks(cx, carrier, &carried, &uplinks) {
+        if surplus.is_empty() || !uses_some || lacks(cx, carrier, &carried, &behind[&carrier]) {
             continue;
         }
         if !said.insert((network.host, carried.place)) {
@@ -95,22 +97,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
 }
 
 /// Whether the port lacks something that a network behind it uses: what it has too much is then the other side of that.
-fn lacks(
-    cx: &Context<'_>,
-    carrier: Carrier,
-    carried: &Carried<'_>,
-    uplinks: &[(Uplink, Vec<&Network>)],
-) -> bool {
-    let fabric = cx.fabric;
-    let leads_here = |uplink: Uplink| {
-        let mut far = fabric.uplink_ports(uplink).into_iter().filter_map(|nic| cx.state.far(nic));
-        far.any(|port| match carrier {
-            Carrier::Lag(lag) => fabric.lag_of(port) == Some(lag),
-            Carrier::Port(own) => port == own,
-        })
-    };
-    let behind = uplinks.iter().filter(|(uplink, _)| leads_here(*uplink));
-    behind.flat_map(|(_, networks)| networks).any(|network| {
+fn lacks(cx: &Context<'_>, carrier: Carrier, carried: &Carried<'_>, networks: &[&Network]) -> bool {
+    networks.iter().any(|network| {
         let (vlans, untagged) = lacking(cx, network, carrier, carried);
         !vlans.is_empty() || untagged
     })
