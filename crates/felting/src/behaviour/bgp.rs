@@ -13,10 +13,11 @@ mod passing;
 mod path;
 mod settle;
 
-use ends::Kinds;
 use std::collections::BTreeSet;
 
 use rustc_hash::FxHashMap;
+
+use ends::Kinds;
 
 use super::session::{Outcomes, SessionOutcome};
 use crate::diagnostic::At;

@@ -55,8 +55,9 @@ pub(crate) struct Carriers<'a> {
     pub(crate) closed: &'a Closed,
 }
 
-/// Whether a switch has a VLAN. One that segments are on has theirs, and those that it routes for; what else comes in by a
-/// port is dropped (IEEE 802.1Q clause 8.6.2). One that no segment names bridges whatever its ports carry.
+/// Whether a switch has a VLAN. One that segments are on, or that is a VTEP, has those of its segments, and those that it
+/// routes for; what else comes in by a port is dropped (IEEE 802.1Q clause 8.6.2). Any other bridges whatever its ports
+/// carry.
 pub(crate) fn has_vlan(fabric: &Fabric, switch: DeviceId, vlan: VlanId) -> bool {
     fabric.vlans_of[switch].as_ref().is_none_or(|own| own.contains(vlan))
 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::cause::{Aspect, Causes, Entity};
-use crate::fabric::{Condition, Fabric, PortId};
+use crate::fabric::{Condition, Fabric, Port, PortId};
 use crate::id::IdVec;
 
 /// The far port of each port that has a link.
@@ -163,9 +163,13 @@ fn link(
     let (a, b) = (fabric.port(port), fabric.port(far));
     // IEEE 802.3 clauses 28 and 73: both ends of a link run one rate over the same lanes. Where only the duplex modes
     // differ, the link comes up all the same.
-    let (rate, mode) = ((a.speed, a.lanes) == (b.speed, b.lanes), a.duplex == b.duplex);
-    if !rate || !mode {
+    if !rates_agree(a, b) || a.duplex != b.duplex {
         causes.add("cable-speed-clash", Entity::Cable(cable), Aspect::Speed, None);
     }
-    rate.then_some(far)
+    rates_agree(a, b).then_some(far)
+}
+
+/// Whether two ports run one rate over the same lanes, so that a link between them comes up.
+pub(crate) fn rates_agree(a: &Port, b: &Port) -> bool {
+    (a.speed, a.lanes) == (b.speed, b.lanes)
 }

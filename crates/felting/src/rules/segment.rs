@@ -32,7 +32,7 @@ mod vni_reused;
 mod vrf_clash;
 mod vtep_missing;
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -40,7 +40,7 @@ use super::{Check, Context, Findings, Severity};
 pub(super) use crate::behaviour::agreement::of_one_pair;
 use crate::behaviour::gateway::is_gateway;
 use crate::diagnostic::Span;
-use crate::fabric::{DeviceId, Fabric, InterfacePlace, Presence, PresenceId, SegmentId, Side};
+use crate::fabric::{DeviceId, Fabric, Presence, PresenceId, SegmentId, Side};
 use crate::value::{GatewayKind, VlanId, VlanSet};
 
 pub(super) static RULES: &[&Check] = &[
@@ -207,17 +207,6 @@ pub(super) fn gateways(fabric: &Fabric, segment: SegmentId) -> Vec<(PresenceId, 
 /// The ports that carry some VLANs for nothing, of one leaf or of all.
 type Carried = BTreeMap<(Option<DeviceId>, Vec<VlanId>), Vec<(Span, DeviceId)>>;
 
-/// The VLANs that a switch routes for by an interface.
-fn routed_vlans(fabric: &Fabric, switch: DeviceId) -> VlanSet {
-    let interfaces =
-        fabric.router_of(switch).into_iter().flat_map(|router| router.interfaces.iter());
-    let vlans = interfaces.filter_map(|id| match fabric.interface(id).place {
-        InterfacePlace::Vlan(vlan) => Some(vlan),
-        _ => None,
-    });
-    vlans.collect()
-}
-
 /// Reports the VLANs that ports of a VTEP, or of another switch with segments, carry and that the switch does not have: those that some segment
 /// has elsewhere, or those that none has.
 fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewhere: bool) {
@@ -236,18 +225,11 @@ fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewher
             segment.gateway_on.iter().filter_map(move |&switch| Some((switch, vlan?)))
         })
         .collect();
-    let named = fabric.devices().filter(|(id, _)| !fabric.presences_on(*id).is_empty());
-    let vteps: FxHashSet<DeviceId> = fabric.overlays().map(|(_, overlay)| overlay.device).collect();
-    let all: BTreeSet<DeviceId> = named.map(|(id, _)| id).chain(vteps.iter().copied()).collect();
-    for device in all {
-        // A VTEP without any segment has no VLAN, but for those with an interface.
-        let here: VlanSet = match fabric.vlans_of[device].as_ref() {
-            Some(own) => own.clone(),
-            None => routed_vlans(fabric, device),
-        };
+    for (device, _) in fabric.devices() {
+        let Some(here) = fabric.vlans_of[device].as_ref() else { continue };
         for (vlans, span) in carried(fabric, device) {
             let lacking: Vec<VlanId> = vlans
-                .without(&here)
+                .without(here)
                 .iter()
                 .filter(|&vlan| anywhere.contains(vlan) == elsewhere)
                 .collect();

@@ -226,7 +226,7 @@ impl Tracer<'_, '_> {
         unknown: bool,
     ) -> Result<(), Stop> {
         let walker = &self.walker;
-        let (fabric, state) = (walker.fabric, walker.state);
+        let state = walker.state;
         let list = state.floods(presence).ok_or(Stop::Unknown { presence: Some(presence) })?;
         let group = list.group;
         self.act(visit, Act::Floods { presence, list, unknown });
@@ -234,8 +234,7 @@ impl Tracer<'_, '_> {
         let candidates = walker.candidates(presence, station);
         let mut copied: SmallVec<[(PresenceId, IpAddr); 2]> = SmallVec::new();
         for &there in &candidates {
-            let address = walker.vtep(fabric.presence(there).switch);
-            if let Some(address) = address.filter(|_| state.copies(presence, there).is_ok())
+            if let Ok(address) = state.copies(presence, there)
                 && !copied.iter().any(|(_, known)| *known == address)
             {
                 copied.push((there, address));
@@ -243,10 +242,10 @@ impl Tracer<'_, '_> {
         }
         if copied.is_empty() {
             return Err(match candidates.first() {
-                Some(&there) => match state.copies(presence, there) {
-                    Err(why) => Stop::NoCopy { presence, there, why },
-                    Ok(_) => Stop::NoCopy { presence, there, why: Apart::NoVtep },
-                },
+                Some(&there) => {
+                    let why = state.copies(presence, there).err().unwrap_or(Apart::NoVtep);
+                    Stop::NoCopy { presence, there, why }
+                }
                 None => Stop::Unknown { presence: Some(presence) },
             });
         }

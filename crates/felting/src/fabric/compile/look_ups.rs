@@ -29,20 +29,26 @@ pub(super) fn find(fabric: &mut Arenas) {
     }
 }
 
-/// The VLANs of each switch that segments are on: theirs, and those of its routed interfaces.
+/// The VLANs of each switch that segments are on, and of each VTEP: those of its segments, and of its routed interfaces.
 fn vlans_of(fabric: &Arenas) -> IdVec<DeviceId, Option<VlanSet>> {
     let mut found: IdVec<DeviceId, Vec<VlanId>> = IdVec::filled(&fabric.devices, Vec::new());
     for presence in fabric.presences.values() {
         found[presence.switch].extend(presence.vlan.map(|vlan| vlan.value));
     }
+    let mut named: IdVec<DeviceId, bool> = IdVec::filled(&fabric.devices, false);
+    let of_segments = fabric.presences.values().map(|presence| presence.switch);
+    for switch in of_segments.chain(fabric.overlays.values().map(|overlay| overlay.device)) {
+        named[switch] = true;
+    }
     for interface in fabric.interfaces.values() {
-        let own = &mut found[interface.device];
-        if let (InterfacePlace::Vlan(vlan), false) = (interface.place, own.is_empty()) {
-            own.push(vlan);
+        if let InterfacePlace::Vlan(vlan) = interface.place {
+            found[interface.device].push(vlan);
         }
     }
-    let set = |vlans: &Vec<VlanId>| (!vlans.is_empty()).then(|| vlans.iter().copied().collect());
-    IdVec::of(found.values().map(set).collect())
+    let set = |(switch, vlans): (DeviceId, &Vec<VlanId>)| {
+        named[switch].then(|| vlans.iter().copied().collect())
+    };
+    IdVec::of(found.iter().map(set).collect())
 }
 
 /// For each end of a session the first at its peer that is towards it: over a link that at the other end of the link.

@@ -2,6 +2,7 @@ use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use crate::behaviour::link::rates_agree;
 use crate::behaviour::{Aspect, Entity, MemberState};
 use crate::diagnostic::Span;
 use crate::fabric::{CableId, Fabric, PortId};
@@ -183,7 +184,7 @@ fn report_swap(cx: &Context<'_>, first: CableId, second: CableId, out: &mut Find
 /// Whether the link comes up all the same: only the duplex modes of its ends differ (IEEE 802.3 clause 28).
 fn comes_up(fabric: &Fabric, cable: CableId) -> bool {
     let [a, b] = fabric.cable(cable).ends.map(|end| fabric.port(end.value));
-    (a.speed, a.lanes) == (b.speed, b.lanes)
+    rates_agree(a, b)
 }
 
 /// Whether a LAG keeps an end out as a member that is unlike the others: that is told there.

@@ -97,6 +97,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             draft = draft.related(at, label).about(fabric.lag(other).device);
         }
         let wire = match fabric.lag(lag).protocol.value {
+            Protocol::Lacp if one_device => {
+                "LACP keeps the members to one of the far LAGs and leaves the others out, so the LAG is thinner than it looks"
+            }
             Protocol::Lacp => {
                 "LACP keeps the members of one far system and leaves the others out, so the LAG is thinner than it looks"
             }

@@ -128,10 +128,6 @@ fn ungrouped(
         (None, Some(_)) => format!("have no group on {near}"),
     };
     let at = |lag: &Lag| lag.group_number.map_or(lag.name.span, |number| number.span);
-    let own = |lag: LagId| {
-        let lag = fabric.lag(lag);
-        lag.group_number.map_or(lag.name.span, |number| number.span)
-    };
     let label = match y.group_number {
         Some(number) => format!("group {} on {beyond}", number.value),
         None => format!("no group on {beyond}"),
@@ -144,7 +140,7 @@ fn ungrouped(
             x.name.value, y.name.value
         ),
     )
-    .related(own(halves[1]), format!("group {number} of the pair {pair}"))
+    .related(at(fabric.lag(halves[1])), format!("group {number} of the pair {pair}"))
     .wire(split_wire(x.protocol.value))
     .remedy(format!("give both LAGs of the pair {theirs} one `group`"))
     .about(x.device)

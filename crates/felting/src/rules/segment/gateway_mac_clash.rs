@@ -71,10 +71,20 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             Some(Setting { presence, span: mac.map_or(place, |mac| mac.span), text })
         });
         let settings: Vec<Setting> = settings.collect();
+        let mut switches = settings.iter().map(|one| fabric.presence(one.presence).switch);
+        let bridged = switches.all(|switch| fabric.overlay_of(switch).is_none());
         let odd = Odd {
             what: "the gateway\u{2019}s MAC address",
-            wire: "hosts that move, or whose frames go to the other switch, send to a MAC \
-                   address that nobody has there",
+            wire: match bridged {
+                true => {
+                    "both answer for the gateway, each with its own MAC address: hosts send to whichever answered last, \
+                     and lose it with that switch"
+                }
+                false => {
+                    "hosts that move, or whose frames go to the other switch, send to a MAC \
+                     address that nobody has there"
+                }
+            },
             remedy: "set one `gateway_mac` for all VTEPs",
             severity: &|_| None,
         };
