@@ -369,6 +369,9 @@ pub(crate) struct CheckOptions {
     pub(crate) down: Down,
     #[command(flatten)]
     pub(crate) which: Which,
+    /// List what the files accept, which is counted alone otherwise (--format text).
+    #[arg(long)]
+    pub(crate) accepted: bool,
     /// The mildest severity that makes the exit code 1.
     #[arg(long, value_name = "SEVERITY", default_value = "warning")]
     pub(crate) deny: Denied,

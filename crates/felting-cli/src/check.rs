@@ -58,6 +58,7 @@ pub(crate) fn run(options: &CheckOptions, screen: &Screen) -> Outcome {
             down: &words,
             left_out: one.left_out,
             since: one.since.as_ref(),
+            lists_accepted: options.accepted,
         })
         .collect();
     let denied = options.deny.severity();

@@ -255,7 +255,7 @@ fn findings(
     };
     // The worst first, each with the number that it has in the drawings.
     let mut all: Vec<(usize, &Finding)> = report.findings.iter().enumerate().collect();
-    all.sort_by_key(|(at, finding)| (std::cmp::Reverse(finding.severity), *at));
+    all.sort_by_key(|(at, finding)| (finding.rank(), *at));
     let shown = all.into_iter().take(FINDINGS_SHOWN).map(part);
     shown.inspect(|_| progress.advance(1)).collect()
 }

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use felting::diagnostic::Rule;
+use felting::diagnostic::{Rule, Severity};
 use felting::rules;
 use felting::source::FaultKind;
 use serde::Serialize;
@@ -119,6 +119,13 @@ struct RuleRow {
 fn rule_page(rule: &Rule) -> String {
     let mut page = format!("{} ({})\n{}\n\n", rule.id, rule.severity, rule.summary);
     let _ = writeln!(page, "{}\n", wrap(rule.explain, 88));
+    if let Some((severity, when)) = rules::other_severity(rule.id) {
+        let _ = writeln!(
+            page,
+            "{}\n",
+            wrap(&format!("It is {} {severity} if {when}.", article(severity)), 88)
+        );
+    }
     let _ = writeln!(page, "Sources: {}.\n", rule.sources.join("; "));
     let _ =
         writeln!(page, "The smallest fabric with the fault, and what mends it (- out, + in):\n");
@@ -132,6 +139,10 @@ fn rule_page(rule: &Rule) -> String {
         rule.id
     );
     page
+}
+
+fn article(severity: Severity) -> &'static str {
+    if severity == Severity::Error { "an" } else { "a" }
 }
 
 /// The lines of a text, with those that go and those that come marked.
@@ -216,8 +227,15 @@ fn list(rules: &[&'static Rule], kinds: &[FaultKind]) -> String {
 pub fn catalogue_page() -> String {
     let mut page = String::from("| rule | severity | fault |\n|---|---|---|\n");
     for rule in rules::all() {
-        let _ = writeln!(page, "| `{}` | {} | {} |", rule.id, rule.severity, rule.summary);
+        let other = rules::other_severity(rule.id);
+        let other = other.map_or_else(String::new, |(severity, when)| {
+            format!("; {} {severity} if {when}", article(severity))
+        });
+        let _ = writeln!(page, "| `{}` | {}{other} | {} |", rule.id, rule.severity, rule.summary);
     }
+    let last = rules::find("trouble-unexplained").map_or("", |rule| rule.explain);
+    let _ =
+        writeln!(page, "\nWhat no rule explains is told as `trouble-unexplained` (error). {last}");
     page.push_str("\n## Input faults\n\n| id | meaning |\n|---|---|\n");
     for kind in FaultKind::ALL {
         let _ = writeln!(page, "| `{}` | {} |", kind.id(), kind.explain());

@@ -41,12 +41,14 @@ pub struct Checked<'a> {
     pub left_out: usize,
     /// What has changed since an earlier run, if that is asked.
     pub since: Option<&'a Since>,
+    /// Whether a page for people lists what is accepted, which is else counted alone.
+    pub lists_accepted: bool,
 }
 
 impl<'a> Checked<'a> {
     /// All that was found, with nothing down.
     pub fn new(fabric: &'a Fabric, report: &'a Report) -> Self {
-        Self { fabric, report, down: &[], left_out: 0, since: None }
+        Self { fabric, report, down: &[], left_out: 0, since: None, lists_accepted: false }
     }
 
     /// The root file, as it was named.
@@ -86,7 +88,7 @@ pub fn findings(checked: &Checked<'_>, style: Style, progress: &Progress) -> Str
     };
     page.extend(fabric.faults().iter().map(|fault| drawn(drawer.fault(fault))));
     let mut worst_first: Vec<&Finding> = checked.told().collect();
-    worst_first.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    worst_first.sort_by_key(|finding| finding.rank());
     page.par_extend(worst_first.par_iter().map(|finding| drawn(drawer.finding(finding))));
     if let Some(since) = since.filter(|since| !since.gone.is_empty()) {
         page.push('\n');
@@ -94,8 +96,7 @@ pub fn findings(checked: &Checked<'_>, style: Style, progress: &Progress) -> Str
             let _ = writeln!(page, "gone {}[{}]: {}", gone.severity, gone.rule, gone.message);
         }
     }
-    // What is accepted is as before, where it is asked what has changed.
-    let accepted = if since.is_some() { &[][..] } else { &report.accepted[..] };
+    let accepted = if checked.lists_accepted { &report.accepted[..] } else { &[][..] };
     if !accepted.is_empty() {
         page.push('\n');
     }
@@ -143,7 +144,7 @@ pub fn findings_lines(checked: &Checked<'_>) -> String {
         let _ = writeln!(page, "{at}: error: {} [{id}]", fault.what.message);
     }
     let mut worst_first: Vec<&Finding> = checked.told().collect();
-    worst_first.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    worst_first.sort_by_key(|finding| finding.rank());
     for finding in worst_first {
         let at = sources.location(finding.what.primary.span);
         let (message, id) = (&finding.what.message, finding.rule.id);
@@ -154,7 +155,7 @@ pub fn findings_lines(checked: &Checked<'_>) -> String {
 
 /// One line: the fabric's name and how much was found.
 pub fn sum(checked: &Checked<'_>) -> String {
-    let Checked { fabric, report, down, left_out, since } = *checked;
+    let Checked { fabric, report, down, left_out, since, .. } = *checked;
     let told = |severity| checked.told().filter(|finding| finding.severity == severity).count();
     let new = if since.is_some() { "new " } else { "" };
     let count = |count: usize, what: &str| match count {
@@ -251,6 +252,9 @@ impl<'a> Drawer<'a> {
             .id(finding.rule.id)
             .elements(self.excerpts(&finding.what.primary, &finding.what.related));
         group = self.note(group, "on the wire", &finding.wire);
+        let (hits, risk) = (finding.hits.to_string(), risk(finding));
+        group = self.note(group, "hits", &hits);
+        group = self.note(group, "at risk", &risk);
         group = self.note(group, "remedy", &finding.what.remedy);
         self.renderer.render(&[group])
     }
@@ -344,6 +348,17 @@ impl<'a> Drawer<'a> {
     fn line_of(&self, span: Span) -> usize {
         self.fabric.sources().file(span.file).line_of(span.start)
     }
+}
+
+/// Whom one loss more would hit because of a finding; empty if nobody who is modelled.
+fn risk(finding: &Finding) -> String {
+    let Some(risk) = &finding.risk else { return String::new() };
+    let count = |count: usize, what: &str| match count {
+        1 => format!("1 {what}"),
+        many => format!("{many} {what}s"),
+    };
+    let (endpoints, hosts) = (count(risk.endpoints, "endpoint"), count(risk.hosts, "host"));
+    format!("{endpoints} on {hosts}, cut off without {}", risk.lost)
 }
 
 /// Lines of a file as they may be shown: in the place of a hostile character stand as many question marks as it has

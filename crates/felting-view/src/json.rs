@@ -106,7 +106,7 @@ pub fn findings_json(all: &[Checked<'_>], progress: &Progress) -> String {
 }
 
 fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
-    let Checked { fabric, report, down, left_out, since } = *checked;
+    let Checked { fabric, report, down, left_out, since, .. } = *checked;
     let faults = fabric.faults().iter().map(|fault| FaultRow {
         kind: fault.kind.id(),
         message: &fault.what.message,

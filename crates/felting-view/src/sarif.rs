@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use felting::Fabric;
-use felting::diagnostic::{Finding, Label, Severity, Span};
+use felting::diagnostic::{Finding, Hits, Label, Risk, Severity, Span};
 use felting::progress::{Progress, Stage};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde::Serialize;
@@ -106,6 +106,16 @@ struct ResultRow<'a> {
     baseline_state: Option<&'static str>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     suppressions: Vec<Suppression<'a>>,
+    /// Whom it hits (SARIF section 3.8).
+    #[serde(skip_serializing_if = "Option::is_none")]
+    properties: Option<Properties<'a>>,
+}
+
+#[derive(Serialize)]
+struct Properties<'a> {
+    hits: Hits,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    risk: Option<&'a Risk>,
 }
 
 #[derive(Serialize)]
@@ -188,6 +198,7 @@ fn run<'a>(checked: &Checked<'a>, progress: &Progress) -> Run<'a> {
             partial_fingerprints: fingerprint(fault.kind.id(), &fault.what.message),
             baseline_state: None,
             suppressions: Vec::new(),
+            properties: None,
         });
     }
     for finding in progress.each(Stage::Writing, report.findings.iter()) {
@@ -290,6 +301,8 @@ fn result<'a>(
         partial_fingerprints: BTreeMap::from([("findingKey/v1", finding.key.to_string())]),
         baseline_state: None,
         suppressions,
+        properties: (!finding.hits.is_empty() || finding.risk.is_some())
+            .then_some(Properties { hits: finding.hits, risk: finding.risk.as_ref() }),
     }
 }
 

@@ -214,7 +214,10 @@ fn explanations() {
 fn the_page_of_rules_is_the_catalogue() {
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rules.md");
     let wanted = format!(
-        "# Rules\n\nGenerated from the catalogue; `felting explain RULE` tells each one's mechanism.\n\n{}",
+        "# Rules\n\nGenerated from the catalogue; `felting explain RULE` tells each one's mechanism.\n\n\
+         An **error** loses the traffic that it names or lets it go where it must not, a **warning** works today and\n\
+         breaks on the first failure or change, a **hint** is legal and regretted. A finding that breaks an expectation\n\
+         is as severe as that. A file sets another severity for a rule, or switches it off, under `[severities]`.\n\n{}",
         felting_view::catalogue_page()
     );
     if std::env::var_os("UPDATE_DOCS").is_some() {

@@ -23,6 +23,7 @@ pub(crate) mod session;
 pub(crate) mod stack;
 mod state;
 pub(crate) mod tree;
+mod trouble;
 pub(crate) mod underlay;
 
 pub use bgp::{Bgp, Learned, NotPassed, Path, Propagated};
@@ -41,6 +42,7 @@ pub use tree::{
     Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier, Loop, PortRole, Tree,
     TreeCase, TreeKind, TreeReason, Trees, VlanCut,
 };
+pub use trouble::Trouble;
 pub use underlay::{
     Adjacency, AdjacencyFault, AdjacencyId, Hop, LostWay, NoRoute, Route, RouteSource, Toward,
     Underlay, WrongTag,

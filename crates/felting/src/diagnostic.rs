@@ -11,7 +11,7 @@ use std::fmt;
 pub(crate) use nearest::MOST_NAME;
 pub use nearest::{nearest, some_of};
 pub use plain::{is_hostile, plain};
-pub use report::{Accepted, Finding, Report, Rule, Verdict};
+pub use report::{Accepted, Finding, Hits, Report, Risk, Rule, Verdict};
 pub use span::{At, FileId, Location, Place, Source, Sources, Span};
 
 /// How bad a finding is.

@@ -10,6 +10,7 @@ mod accept;
 mod accepted;
 mod cable;
 mod check;
+mod claims;
 mod dhcp;
 mod endpoint;
 mod es;
@@ -23,6 +24,9 @@ mod port;
 mod run;
 mod segment;
 mod session;
+mod setting;
+mod severities;
+mod shown;
 mod site;
 mod stack;
 mod switch;
@@ -36,6 +40,7 @@ pub(crate) use crate::diagnostic::{Finding, Label, Rule, Severity, some_of};
 use check::Check;
 pub(crate) use check::{Context, Draft, Findings};
 pub use run::Terms;
+pub use severities::other_severity;
 pub use wanted::Wanted;
 
 /// All rules, family by family in the order of precedence.
@@ -63,6 +68,7 @@ fn checks() -> impl Iterator<Item = &'static Check> + Clone {
         uplink::RULES,
         endpoint::RULES,
         dhcp::RULES,
+        setting::RULES,
         expect::RULES,
         accept::RULES,
     ]
@@ -71,7 +77,7 @@ fn checks() -> impl Iterator<Item = &'static Check> + Clone {
     .copied()
 }
 
-/// The rule of an id.
+/// The rule of an id: of the catalogue, or that of what none of these explains.
 pub fn find(id: &str) -> Option<&'static Rule> {
-    all().find(|rule| rule.id == id)
+    all().chain(std::iter::once(&claims::UNEXPLAINED)).find(|rule| rule.id == id)
 }

@@ -168,7 +168,7 @@ pub(super) fn judge(
     } else if refuses(session, other) || refuses(other, session) {
         (Some(SessionFault::AsClash), "session-as-clash")
     } else if !unnumbered(fabric, session) && (session.source.is_none() || other.source.is_none()) {
-        (Some(SessionFault::NoAddress), "session-source-clash")
+        (Some(SessionFault::NoAddress), "underlay-loopback-missing")
     } else if opens == [false, false] {
         (Some(SessionFault::SourceClash), "session-source-clash")
     } else if key(session) != key(other) {

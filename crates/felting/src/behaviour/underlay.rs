@@ -145,6 +145,11 @@ impl Underlay {
         self.adjacencies.iter()
     }
 
+    /// One adjacency.
+    pub fn adjacency(&self, id: AdjacencyId) -> &Adjacency {
+        &self.adjacencies[id]
+    }
+
     /// The adjacency of an interface, if anything faces it.
     pub fn adjacency_of(&self, interface: InterfaceId) -> Option<&Adjacency> {
         self.of_interface[interface].map(|id| &self.adjacencies[id])

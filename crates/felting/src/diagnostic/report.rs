@@ -51,6 +51,61 @@ impl fmt::Debug for Rule {
     }
 }
 
+/// Whom a finding hits: who does not reach what they are meant to reach, and what is expected in vain.
+///
+/// Endpoints of one segment are meant to reach each other and their gateways, and those of a VRF each other and what
+/// it leads to outside. Hit are the fewest without whom nothing would be lost: the one whose gateway is wrong, and not
+/// all who do not reach it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
+pub struct Hits {
+    /// How many endpoints.
+    pub endpoints: usize,
+    /// On how many hosts these are.
+    pub hosts: usize,
+    /// How many expectations fail because of it.
+    pub expectations: usize,
+    /// Whether it may be more endpoints: in a large fabric not all are walked.
+    #[serde(rename = "at_least")]
+    pub is_partial: bool,
+}
+
+impl Hits {
+    /// Whether it hits nobody.
+    pub fn is_empty(self) -> bool {
+        self.endpoints == 0 && self.expectations == 0
+    }
+}
+
+impl fmt::Display for Hits {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let count = |count: usize, what: &str| match count {
+            0 => None,
+            1 => Some(format!("1 {what}")),
+            many => Some(format!("{many} {what}s")),
+        };
+        let least = if self.is_partial { "at least " } else { "" };
+        let on = count(self.hosts, "host").map(|hosts| format!(" on {hosts}"));
+        let endpoints = count(self.endpoints, "endpoint")
+            .map(|endpoints| format!("{least}{endpoints}{}", on.unwrap_or_default()));
+        let parts: Vec<String> =
+            endpoints.into_iter().chain(count(self.expectations, "expectation")).collect();
+        f.write_str(&parts.join(", "))
+    }
+}
+
+/// What one loss would do because of a finding.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
+pub struct Risk {
+    /// What would be lost, in the words that `--cut` takes.
+    pub lost: String,
+    /// How many endpoints would lose what they reach today.
+    pub endpoints: usize,
+    /// On how many hosts these are.
+    pub hosts: usize,
+}
+
 /// One contradiction or risk.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
@@ -65,9 +120,23 @@ pub struct Finding {
     pub wire: String,
     /// The switches, hosts, pairs and segments it is about, by name.
     pub about: Vec<SmolStr>,
+    /// Whom it hits as things are.
+    pub hits: Hits,
+    /// Whom one loss would hit because of it, where it is about what is left when something is lost.
+    pub risk: Option<Risk>,
     /// What it is known by from one run to the next: the rule and what it is about. Neither another wording nor
     /// another line changes it; of several alike the second has `#2` at its end.
     pub key: SmolStr,
+}
+
+impl Finding {
+    /// Where it stands among others as people read them: the lower, the earlier.
+    pub fn rank(&self) -> impl Ord + use<> {
+        let hit = self.hits.endpoints.max(self.hits.expectations);
+        let risk = self.risk.as_ref().map_or(0, |risk| risk.endpoints);
+        let is_error = self.severity == Severity::Error;
+        std::cmp::Reverse((hit, is_error, risk, self.severity))
+    }
 }
 
 impl fmt::Display for Finding {
@@ -96,6 +165,9 @@ impl Serialize for Finding {
             on_the_wire: &'a str,
             remedy: &'a str,
             about: Vec<&'a str>,
+            hits: Hits,
+            #[serde(skip_serializing_if = "Option::is_none")]
+            risk: Option<&'a Risk>,
         }
         Row {
             key: &self.key,
@@ -105,6 +177,8 @@ impl Serialize for Finding {
             on_the_wire: &self.wire,
             remedy: &self.what.remedy,
             about: self.about.iter().map(SmolStr::as_str).collect(),
+            hits: self.hits,
+            risk: self.risk.as_ref(),
         }
         .serialize(serializer)
     }
@@ -169,6 +243,14 @@ impl Report {
     /// The worst severity found, not counting what is accepted.
     pub fn worst(&self) -> Option<Severity> {
         self.findings.iter().map(|finding| finding.severity).max()
+    }
+
+    /// The findings as people read them: first those that cut off most, then errors that hit nobody who is
+    /// modelled, then those because of which one loss would cut off most, then the rest, the worst first.
+    pub fn worst_first(&self) -> Vec<&Finding> {
+        let mut all: Vec<&Finding> = self.findings.iter().collect();
+        all.sort_by_key(|finding| finding.rank());
+        all
     }
 
     /// How many findings have a severity.

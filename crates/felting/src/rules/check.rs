@@ -6,8 +6,9 @@ use jiff::civil::Date;
 use rustc_hash::FxHashSet;
 use smol_str::SmolStr;
 
+use super::severities::other_severity;
 use crate::behaviour::State;
-use crate::diagnostic::{Diagnostic, Finding, Label, Rule, Severity, Span};
+use crate::diagnostic::{Diagnostic, Finding, Hits, Label, Risk, Rule, Severity, Span};
 use crate::fabric::{Condition, DeviceId, Fabric};
 
 /// A rule and how it is checked.
@@ -43,6 +44,12 @@ pub(crate) struct Findings<'a> {
 }
 
 impl<'f> Findings<'f> {
+    /// Of a rule as it is by itself.
+    #[cfg(test)]
+    pub(super) fn of(rule: &'static Rule, fabric: &'f Fabric, list: &'f mut Vec<Finding>) -> Self {
+        Self { rule, severity: rule.severity, fixed: false, fabric, list }
+    }
+
     /// Reports a finding at its primary place.
     pub(crate) fn report(
         &mut self,
@@ -56,6 +63,8 @@ impl<'f> Findings<'f> {
             what: Diagnostic::new(message, at, label, String::new()),
             wire: String::new(),
             about: Vec::new(),
+            hits: Hits::default(),
+            risk: None,
             key: SmolStr::default(),
         });
         let finding = self.list.last_mut().expect("pushed just now");
@@ -74,6 +83,13 @@ impl Draft<'_, '_> {
     /// Another severity than the rule's, for a case that is better or worse than most. What a fabric
     /// says of the rule still holds.
     pub(crate) fn severity(self, severity: Severity) -> Self {
+        let rule = self.finding.rule;
+        debug_assert!(
+            severity == rule.severity
+                || other_severity(rule.id).is_some_and(|(other, _)| other == severity),
+            "{} is not said to have findings that are a {severity}",
+            rule.id
+        );
         if !self.fixed {
             self.finding.severity = severity;
         }
@@ -95,6 +111,18 @@ impl Draft<'_, '_> {
     /// What to do.
     pub(crate) fn remedy(self, text: impl Into<String>) -> Self {
         self.finding.what.remedy = text.into();
+        self
+    }
+
+    /// The loss that it is about, in the words that `--cut` takes: who would be cut off by it is counted.
+    pub(crate) fn when_lost(self, lost: impl Into<String>) -> Self {
+        self.finding.risk = Some(Risk { lost: lost.into(), endpoints: 0, hosts: 0 });
+        self
+    }
+
+    /// That what somebody expects fails because of it.
+    pub(crate) fn fails_expectation(self) -> Self {
+        self.finding.hits.expectations += 1;
         self
     }
 

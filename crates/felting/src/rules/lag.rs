@@ -6,6 +6,7 @@ mod layer_clash;
 mod member_clash;
 mod member_settings_clash;
 mod member_shared;
+mod member_uncabled;
 mod min_members;
 mod min_members_single;
 mod mode_deadlock;
@@ -34,6 +35,7 @@ pub(super) static RULES: &[&Check] = &[
     &unsupported::RULE,
     &too_many_members::RULE,
     &uncabled::RULE,
+    &member_uncabled::RULE,
     &member_clash::RULE,
     &member_shared::RULE,
     &partner_split::RULE,
@@ -237,4 +239,24 @@ pub(super) fn split_wire(protocol: Protocol) -> &'static str {
         }
         _ => "only the members to one of them are used; the others are left out of the LAG",
     }
+}
+
+/// The LAGs none of whose members has a cable, in order.
+pub(super) fn without_cables(fabric: &Fabric) -> impl Iterator<Item = LagId> + '_ {
+    fabric.lags().filter_map(|(id, lag)| {
+        let mut ports = lag.members.iter().map(|member| fabric.member(member).port.value);
+        let bare = !lag.members.is_empty() && ports.all(|port| fabric.link(port).is_none());
+        bare.then_some(id)
+    })
+}
+
+/// The LAGs without cables that cables which are in another's port may be meant for: there are no more such members than
+/// such cables.
+pub(super) fn meant_for_replugged(fabric: &Fabric) -> Vec<LagId> {
+    if fabric.replugged.is_empty() {
+        return Vec::new();
+    }
+    let all: Vec<LagId> = without_cables(fabric).collect();
+    let members: usize = all.iter().map(|&id| fabric.lag(id).members.len()).sum();
+    if members <= fabric.replugged.len() { all } else { Vec::new() }
 }

@@ -14,6 +14,7 @@ mod rt_no_exporter;
 mod rt_no_importer;
 mod rt_split;
 mod rt_underivable;
+mod vtep_missing;
 mod vtep_unheard;
 
 use std::collections::BTreeMap;
@@ -43,6 +44,7 @@ pub(super) static RULES: &[&Check] = &[
     &rt_no_exporter::RULE,
     &rt_foreign::RULE,
     &rt_split::RULE,
+    &vtep_missing::RULE,
     &vtep_unheard::RULE,
 ];
 

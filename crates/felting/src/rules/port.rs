@@ -15,6 +15,8 @@ use super::{Check, Context};
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, PortId, PortSettings};
 
+pub(super) use layer_clash::carried_over_routed;
+
 pub(super) static RULES: &[&Check] = &[
     &down_in_use::RULE,
     &partition_clash::RULE,

@@ -9,16 +9,22 @@ use smol_str::SmolStr;
 
 use super::accepted::{Sorted, accepted};
 use super::check::{Check, Context, Findings};
+use super::claims::{Claims, UNEXPLAINED, report_unexplained};
 use super::held_back::hold_back;
-use super::{all, checks, expect};
-use crate::behaviour::State;
+use super::{all, checks, endpoint, expect};
+use crate::behaviour::{State, Trouble};
 use crate::diagnostic::{Finding, Report, Rule, Severity};
-use crate::fabric::{Condition, Fabric};
+use crate::fabric::{Condition, DeviceId, DeviceKind, EndpointId, Fabric, Terminal};
 use crate::progress::{Progress, Stage};
-use crate::walk::{Among, Failure, Unmet, judge};
+use crate::walk::{Among, Failure, Lost, Unmet, Unreached, Walk, judge};
 
 /// The rules about trouble that no other explains: they run when the others have.
-const LAST: &[&str] = &["session-unreachable", "underlay-vtep-unreachable", "overlay-vtep-unheard"];
+const LAST: &[&str] = &[
+    "session-unreachable",
+    "underlay-vtep-unreachable",
+    "overlay-vtep-unheard",
+    "lag-member-uncabled",
+];
 
 impl Fabric {
     /// Runs every rule with nothing down. Acceptances hold whatever their date; [`State::check`] takes the day.
@@ -144,15 +150,20 @@ fn check(state: &State, failures: &[Failure], terms: Terms, progress: &Progress)
     }
     let Sorted { mut report, mut matched } =
         accepted(fabric, found, terms.day, terms.ignores_accepts);
-    let failed = accepted(
-        fabric,
-        expected(state, failures, terms, &mut report),
-        terms.day,
-        terms.ignores_accepts,
-    );
-    report.findings.extend(failed.report.findings);
-    report.accepted.extend(failed.report.accepted);
-    matched.extend(failed.matched);
+    let mut add = |report: &mut Report, found: Vec<Finding>| {
+        let sorted = accepted(fabric, found, terms.day, terms.ignores_accepts);
+        report.findings.extend(sorted.report.findings);
+        report.accepted.extend(sorted.report.accepted);
+        matched.extend(sorted.matched);
+    };
+    let failed = expected(state, failures, terms, &mut report);
+    add(&mut report, failed);
+    let context = Context { fabric, state, matched: &none, found: &[], today, whole: &whole };
+    let cut_off = hit(&context, terms, &mut report);
+    add(&mut report, cut_off);
+    risk(&context, &mut report);
+    let open = unexplained(&context, terms, &report);
+    add(&mut report, open);
     // These rules look at the acceptances themselves, so they run when those have been applied.
     let holds = |check: &&'static Check| match check.rule.id {
         "accept-family-off" => !terms.ignores_severities,
@@ -189,6 +200,179 @@ fn give_keys(fabric: &Fabric, report: &mut Report) {
         *count += 1;
         finding.key = if *count == 1 { key } else { SmolStr::new(format!("{key}#{count}")) };
     }
+}
+
+/// Counts whom each finding hits, and tells of those whom none explains that they are cut off.
+fn hit(cx: &Context<'_>, terms: Terms, report: &mut Report) -> Vec<Finding> {
+    let (fabric, state) = (cx.fabric, cx.state);
+    let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
+    let told: FxHashSet<&str> = report
+        .findings
+        .iter()
+        .chain(accepted)
+        .flat_map(|one| &one.about)
+        .map(SmolStr::as_str)
+        .collect();
+    let unreached = Unreached::of(state, cx.whole(), &told);
+    let mut own = Vec::new();
+    if unreached.lost.is_empty() {
+        return own;
+    }
+    let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
+    let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
+    let among = Among::new(all.iter().copied());
+    let failed: FxHashMap<&str, usize> = all
+        .iter()
+        .enumerate()
+        .filter(|(_, finding)| finding.rule.id == expect::RULES[0].rule.id)
+        .flat_map(|(place, finding)| finding.about.iter().map(move |name| (name.as_str(), place)))
+        .collect();
+    let told = all.len();
+    let explained = unreached.lost.par_iter().map(|lost| {
+        lost.walk.explained_at(state, &among, &Lost::Nothing).or_else(|| {
+            let ends = [lost.walk.from, lost.walk.to].into_iter().filter_map(Terminal::endpoint);
+            let mut names = ends.map(|end| fabric.endpoint(end).name.value.as_str());
+            names.find_map(|name| failed.get(name).copied())
+        })
+    });
+    let explained = unreached.with_others(explained.collect());
+    let rule = &endpoint::CUT_OFF.rule;
+    let of_fabric = terms.severity(fabric, rule.id);
+    let severity = of_fabric.unwrap_or(Some(rule.severity));
+    // Beside an error nobody knows what follows from it.
+    let any_error = all.iter().any(|finding| finding.severity == Severity::Error);
+    if let Some(severity) = severity.filter(|_| fabric.is_complete() && !any_error) {
+        let mut out =
+            Findings { rule, severity, fixed: of_fabric.is_some(), fabric, list: &mut own };
+        let unmet: FxHashSet<(Option<EndpointId>, Option<EndpointId>)> = fabric
+            .expectations()
+            .filter(|(_, expectation)| !expectation.reaches.value)
+            .flat_map(|(_, expectation)| {
+                let to = |from: Terminal| {
+                    expectation.to.iter().map(move |to| (from.endpoint(), to.value.endpoint()))
+                };
+                expectation.from.iter().flat_map(move |from| to(from.value))
+            })
+            .collect();
+        let is_meant = |walk: &Walk| {
+            let ends = (walk.from.endpoint(), walk.to.endpoint());
+            !unmet.contains(&ends) && !unmet.contains(&(ends.1, ends.0))
+        };
+        let walks: Vec<&Walk> = unreached
+            .lost
+            .iter()
+            .zip(&explained)
+            .filter(|(lost, place)| place.is_none() && is_meant(&lost.walk))
+            .map(|(lost, _)| &lost.walk)
+            .collect();
+        let walks = not_off(cx, terms, walks, |walk, all| {
+            let of_others = all.findings.iter().filter(|one| one.rule.id != rule.id);
+            walk.explained_at(state, &Among::new(of_others), &Lost::Nothing).is_some()
+        });
+        endpoint::report_cut_off(state, &walks, &mut out);
+    }
+    let mut whom = unreached.whom(&explained);
+    drop(all);
+    let accepted = report.accepted.iter_mut().map(|accepted| &mut accepted.finding);
+    for (place, finding) in report.findings.iter_mut().chain(accepted).enumerate().take(told) {
+        let Some(endpoints) = whom.remove(&place) else { continue };
+        let hosts: FxHashSet<DeviceId> =
+            endpoints.iter().map(|&endpoint| state.host_of(endpoint)).collect();
+        finding.hits.is_partial = unreached.is_partial;
+        finding.hits.endpoints = endpoints.len();
+        finding.hits.hosts = hosts.len();
+    }
+    own
+}
+
+/// So many losses are tried; of more findings nobody counts whom one would hit.
+const MOST_LOSSES: usize = 64;
+
+/// Counts whom the loss that a finding is about would cut off: of those on its hosts, if it names hosts.
+fn risk(cx: &Context<'_>, report: &mut Report) {
+    let (fabric, state) = (cx.fabric, cx.state);
+    let accepted = report.accepted.iter_mut().map(|accepted| &mut accepted.finding);
+    let mut all: Vec<&mut Finding> = report.findings.iter_mut().chain(accepted).collect();
+    all.retain(|finding| finding.risk.is_some());
+    let mut losses: Vec<String> = Vec::new();
+    for risk in all.iter().filter_map(|finding| finding.risk.as_ref()) {
+        if losses.len() < MOST_LOSSES && !losses.contains(&risk.lost) {
+            losses.push(risk.lost.clone());
+        }
+    }
+    let about: Vec<SmolStr> = all.iter().flat_map(|one| one.about.clone()).collect();
+    let told: FxHashSet<&str> = about.iter().map(SmolStr::as_str).collect();
+    let today: FxHashSet<EndpointId> = match losses.is_empty() {
+        true => FxHashSet::default(),
+        false => Unreached::of(state, None, &told).cut_off().into_iter().collect(),
+    };
+    let without = losses.par_iter().map(|lost| {
+        let condition = state.condition().clone().cut(fabric, lost).ok()?;
+        let cut_off = Unreached::of(&state.given(&condition), None, &told).cut_off();
+        Some(cut_off.into_iter().filter(|endpoint| !today.contains(endpoint)).collect::<Vec<_>>())
+    });
+    let without: Vec<Option<Vec<EndpointId>>> = without.collect();
+    for finding in all {
+        let lost = finding.risk.as_ref().and_then(|risk| {
+            let place = losses.iter().position(|lost| *lost == risk.lost)?;
+            without[place].as_ref()
+        });
+        let is_host = |name: &SmolStr| {
+            let device = fabric.find_device(name)?;
+            (fabric.device(device).kind == DeviceKind::Host).then_some(device)
+        };
+        let named: Vec<DeviceId> = finding.about.iter().filter_map(is_host).collect();
+        let all = lost.into_iter().flatten().map(|&endpoint| (endpoint, state.host_of(endpoint)));
+        let hit: Vec<_> =
+            all.filter(|(_, host)| named.is_empty() || named.contains(host)).collect();
+        let hosts: FxHashSet<DeviceId> = hit.iter().map(|&(_, host)| host).collect();
+        match &mut finding.risk {
+            Some(risk) if !hit.is_empty() => {
+                (risk.endpoints, risk.hosts) = (hit.len(), hosts.len());
+            }
+            risk => *risk = None,
+        }
+    }
+}
+
+/// What is left of some troubles without those that rules would explain which the fabric switches off.
+fn not_off<T>(
+    cx: &Context<'_>,
+    terms: Terms,
+    open: Vec<T>,
+    is_explained: impl Fn(&T, &Report) -> bool,
+) -> Vec<T> {
+    let is_off = |rule: &&Rule| terms.severity(cx.fabric, rule.id) == Some(None);
+    if open.is_empty() || !all().any(|rule| is_off(&rule)) {
+        return open;
+    }
+    let all = check(cx.state, &[], terms.ignore_severities(), &Progress::default());
+    open.into_iter().filter(|one| !is_explained(one, &all)).collect()
+}
+
+/// Tells what does not work and what nothing explains that was found, is accepted or is switched off.
+fn unexplained(cx: &Context<'_>, terms: Terms, report: &Report) -> Vec<Finding> {
+    let (fabric, state, rule) = (cx.fabric, cx.state, &UNEXPLAINED);
+    let mut found = Vec::new();
+    let of_fabric = terms.severity(fabric, rule.id);
+    let Some(severity) = of_fabric.unwrap_or(Some(rule.severity)) else { return found };
+    if !fabric.is_complete() {
+        return found;
+    }
+    let whole = cx.whole().map(|whole| whole.troubles().into_iter().collect::<FxHashSet<_>>());
+    let is_off = |rule: &str| terms.severity(fabric, rule) == Some(None);
+    let troubles = state.troubles().into_iter().filter(|&trouble| {
+        // What is down with what was cut follows from that.
+        whole.as_ref().is_none_or(|whole| whole.contains(&trouble))
+            && !state.behind(trouble).is_some_and(is_off)
+    });
+    let claims = Claims::of(report);
+    let open: Vec<Trouble> = troubles.filter(|&trouble| !claims.explain(state, trouble)).collect();
+    let open = not_off(cx, terms, open, |&trouble, all| state.explained(trouble, all).is_some());
+    let fixed = of_fabric.is_some();
+    let mut out = Findings { rule, severity, fixed, fabric, list: &mut found };
+    report_unexplained(state, &open, &mut out);
+    found
 }
 
 /// Judges what is expected. What fails is named at the finding that explains it, unless that is accepted;

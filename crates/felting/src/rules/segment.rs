@@ -27,6 +27,7 @@ mod vlan_reserved;
 mod vlan_reused_on_switch;
 mod vni_also_vrf;
 mod vni_clash;
+mod vni_missing;
 mod vni_range;
 mod vni_reused;
 mod vrf_clash;
@@ -45,6 +46,7 @@ use crate::value::{GatewayKind, VlanId, VlanSet};
 
 pub(super) static RULES: &[&Check] = &[
     &vni_clash::RULE,
+    &vni_missing::RULE,
     &vni_reused::RULE,
     &vni_also_vrf::RULE,
     &vni_range::RULE,
@@ -163,6 +165,13 @@ pub(super) fn in_one_place(fabric: &Fabric, presences: &[PresenceId]) -> bool {
     places.all(|other| Some(other) == first)
 }
 
+/// Whether two segments have one VLAN on a switch.
+fn shares_vlan(fabric: &Fabric, device: DeviceId) -> bool {
+    let mut known = FxHashSet::default();
+    let mut vlans = fabric.presences_on(device).iter().filter_map(|&id| fabric.presence(id).vlan);
+    vlans.any(|vlan| !known.insert(vlan.value))
+}
+
 /// The VLANs that a switch's ports and LAGs carry, peer links left out, with the place of each list.
 pub(super) fn carried(fabric: &Fabric, switch: DeviceId) -> Vec<(VlanSet, Span)> {
     let mut lists = Vec::new();
@@ -225,9 +234,17 @@ fn report_carried_for_nothing(cx: &Context<'_>, out: &mut Findings<'_>, elsewher
             segment.gateway_on.iter().filter_map(move |&switch| Some((switch, vlan?)))
         })
         .collect();
+    // Where a routed link is told to carry VLANs, or two segments share one, the rest follows from that.
+    let routed: FxHashSet<Span> = super::port::carried_over_routed(cx).collect();
     for (device, _) in fabric.devices() {
         let Some(here) = fabric.vlans_of[device].as_ref() else { continue };
+        if !elsewhere && shares_vlan(fabric, device) {
+            continue;
+        }
         for (vlans, span) in carried(fabric, device) {
+            if routed.contains(&span) {
+                continue;
+            }
             let lacking: Vec<VlanId> = vlans
                 .without(here)
                 .iter()

@@ -7,6 +7,7 @@ mod authentication_clash;
 mod bfd_one_sided;
 mod island;
 mod leaf_partial;
+mod loopback_missing;
 mod loopback_not_host_prefix;
 mod loopback_unadvertised;
 mod mtu_clash;
@@ -42,6 +43,7 @@ pub(super) static RULES: &[&Check] = &[
     &subnet_clash::RULE,
     &tag_clash::RULE,
     &router_id_reused::RULE,
+    &loopback_missing::RULE,
     &loopback_not_host_prefix::RULE,
     &loopback_unadvertised::RULE,
     &protocol_clash::RULE,

@@ -12,7 +12,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use crate::behaviour::State;
-use crate::behaviour::carrier::leaves;
+use crate::behaviour::carrier::{enters, leaves};
 use crate::behaviour::evpn::tag_of;
 use crate::behaviour::host::nics_in_use;
 use crate::fabric::{
@@ -73,6 +73,41 @@ impl<'l> Classes<'l> {
         self.known.insert(alike, next);
         Spot { class: next, host: None, switches: Switches::new(), hangs: u32::MAX }
     }
+}
+
+/// How endpoints hang on the fabric, numbered as they are asked for.
+#[derive(Default)]
+pub(super) struct Hanging {
+    known: FxHashMap<(Hangs, SmallVec<[Way; 2]>), u32>,
+}
+
+/// The VLAN that frames come into by a NIC, whether it has a link, and the MTUs at both ends of its cable.
+type Way = (Option<VlanId>, bool, [Option<u32>; 2]);
+
+impl Hanging {
+    /// A number for how an endpoint hangs, and the switches that it hangs on.
+    pub(super) fn of(&mut self, state: &State, endpoint: EndpointId) -> (u32, Switches) {
+        let hangs = Hangs::of(state, endpoint);
+        let mut switches: Switches = hangs.legs.iter().flatten().map(|leg| leg.switch).collect();
+        switches.sort_unstable();
+        switches.dedup();
+        (numbered(&mut self.known, (hangs, ways(state, endpoint))), switches)
+    }
+}
+
+/// By what each NIC of an endpoint's uplink leads into the fabric.
+fn ways(state: &State, id: EndpointId) -> SmallVec<[Way; 2]> {
+    let fabric = state.fabric();
+    let network = state.network_of(id).map(|network| fabric.network(network));
+    let tag = network.and_then(|network| tag_of(fabric.endpoint(id), network));
+    let nics = network.map(|network| fabric.uplink_ports(network.uplink));
+    let way = |nic: PortId| {
+        let far = fabric.link(nic).map(|(_, far)| far);
+        let vlan = far.zip(tag).and_then(|(far, tag)| enters(fabric, far, tag));
+        let mtus = [fabric.mtu_of(nic), far.and_then(|far| fabric.mtu_of(far))];
+        (vlan, state.far(nic).is_some(), mtus)
+    };
+    nics.into_iter().flatten().map(way).collect()
 }
 
 /// The number of a thing: those that are equal have one.

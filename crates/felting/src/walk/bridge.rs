@@ -171,11 +171,8 @@ impl Walker<'_> {
                 segment.presences.iter().filter(|&id| self.has_address(id, address)).collect()
             }
             Station::Beyond(device) => {
-                let vlan = segment.vlan.or(here.vlan).map(|vlan| vlan.value);
-                vlan.map_or_else(Vec::new, |vlan| {
-                    let node = Node { device, part: 0 };
-                    self.state.carriers().doors(node, vlan).into_vec()
-                })
+                let all = segment.presences.iter();
+                all.filter(|&id| self.state.meets_router(id, device)).collect()
             }
             Station::Next(_) => Vec::new(),
         };

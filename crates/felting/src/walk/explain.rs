@@ -12,7 +12,6 @@ use super::walked::Walk;
 use crate::behaviour::{Apart, State};
 use crate::diagnostic::{Finding, Report, Severity};
 use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};
-use crate::value::Family;
 
 /// The rules that can be behind a stop, by the beginnings of their ids, the likeliest first.
 fn suspects(stop: Stop) -> &'static [&'static str] {
@@ -40,6 +39,8 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "lag-",
             "port-vlan-clash",
             "endpoint-network-unmapped",
+            "uplink-",
+            "cable-port-reused",
         ],
         Stop::NoVlan(_) => &["segment-leaf-missing", "segment-vlan-missing", "segment-"],
         Stop::NotInUse(_) => &["lag-", "uplink-", "pair-", "es-", "cable-", "port-", "stack-"],
@@ -63,6 +64,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "session-",
             "overlay-",
             "segment-",
+            "underlay-pool",
         ],
         Stop::NoCopy { why, .. } => of_apart(why),
         Stop::NotForwarder(_) | Stop::Closed(_) => &["es-"],
@@ -87,7 +89,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "underlay-",
         ],
         Stop::Underlay(_) => {
-            &["underlay-", "session-", "site-", "overlay-next-hop-rewritten", "cable-"]
+            &["underlay-", "session-", "site-", "overlay-next-hop-rewritten", "cable-", "switch-"]
         }
         Stop::VniUnknown(_) => &["segment-vni-clash", "vrf-vni", "pair-segment-clash", "segment-"],
         Stop::NotTaken => {
@@ -146,6 +148,7 @@ fn of_apart(why: Apart) -> &'static [&'static str] {
             "pair-",
             "session-",
             "overlay-",
+            "switch-",
         ],
         Apart::NoCommunities => &["session-communities-dropped"],
         Apart::Target => &["segment-vni-clash", "pair-segment-clash", "overlay-rt", "segment-"],
@@ -172,9 +175,15 @@ fn of_apart(why: Apart) -> &'static [&'static str] {
         Apart::OtherPoint => &["segment-rendezvous-clash", "pair-"],
         Apart::ReversePath => &["segment-reverse-path-fails"],
         Apart::NoCopies => &["segment-flooding-clash", "segment-flood-list-one-sided", "segment-"],
-        Apart::NoVtep | Apart::Own | Apart::Withdrawn => {
-            &["segment-vtep-missing", "pair-segment-clash", "pair-vtep-clash", "segment-", "pair-"]
-        }
+        Apart::NoVtep | Apart::Own | Apart::Withdrawn => &[
+            "segment-vtep-missing",
+            "overlay-vtep-missing",
+            "pair-segment-clash",
+            "pair-vtep-clash",
+            "segment-",
+            "pair-",
+            "underlay-pool",
+        ],
     }
 }
 
@@ -220,13 +229,42 @@ impl Walk {
         lost: &Lost,
     ) -> Option<usize> {
         let (_, stop) = self.root()?;
+        let of = suspects(stop);
         // Following routes through all speakers is dear: only where nothing nearer explains it.
-        self.explained_near(state, among, lost, &[]).or_else(|| {
-            let beyond = where_lost(state, stop);
+        let near = self.explained_near(state, among, lost, &[], of);
+        let beyond = || {
+            let Stop::NoCopy { presence, there, why: Apart::NotReceived } = stop else {
+                return None;
+            };
+            let beyond = state.ends_that_lose(presence, there);
             let found =
-                (!beyond.is_empty()).then(|| self.explained_near(state, among, lost, &beyond));
+                (!beyond.is_empty()).then(|| self.explained_near(state, among, lost, &beyond, of));
             found.flatten()
-        })
+        };
+        near.or_else(beyond).or_else(|| self.explained_by_an_end(state, among))
+    }
+
+    /// The place of an error of an endpoint at one of the ends: whatever stops what goes there, that is to be mended first.
+    fn explained_by_an_end(&self, state: &State, among: &Among<'_>) -> Option<usize> {
+        let fabric = state.fabric();
+        let is_error = |place: &usize| among.all[*place].severity == Severity::Error;
+        let found = [self.from, self.to].into_iter().flat_map(|end| {
+            let (name, family) = match end {
+                Terminal::Endpoint(id, _) => (&fabric.endpoint(id).name.value, "endpoint-"),
+                // A machine may have the gateway's address.
+                Terminal::Gateway(presence, _) => {
+                    let segment = fabric.presence(presence).segment;
+                    (&fabric.segment(segment).name.value, "endpoint-address-reused")
+                }
+                Terminal::Outside(..) => return Vec::new(),
+            };
+            let is_meant = |place: &usize| {
+                let id = among.all[*place].rule.id;
+                id.starts_with(family) && id != "endpoint-cut-off"
+            };
+            among.about(name).filter(is_meant).filter(is_error).collect::<Vec<_>>()
+        });
+        found.into_iter().next()
     }
 
     /// The same, by what is about the place of the stop, its ends and its way, or about further switches.
@@ -236,6 +274,7 @@ impl Walk {
         among: &Among<'_>,
         lost: &Lost,
         further: &[DeviceId],
+        suspects: &[&str],
     ) -> Option<usize> {
         let fabric = state.fabric();
         let (hop, stop) = self.root()?;
@@ -253,7 +292,6 @@ impl Walk {
         for device in lost.devices(fabric) {
             device_names(fabric, device, &mut far);
         }
-        let suspects = suspects(stop);
         let ends = self.ends(fabric);
         let is_host = |name: &SmolStr| {
             let device = fabric.find_device(name);
@@ -271,8 +309,9 @@ impl Walk {
             // What is about other hosts or other segments has nothing to do with this walk.
             let mut segments = finding.about.iter().filter(|name| of_segment(name)).peekable();
             // What is said of the overlay names a segment as an example.
-            let by_segment = !matches!(finding.rule.family(), "overlay" | "session")
-                && segments.peek().is_some();
+            let of_vtep = matches!(finding.rule.family(), "overlay" | "session")
+                || finding.rule.id == "segment-udp-port-clash";
+            let by_segment = !of_vtep && segments.peek().is_some();
             if by_segment && !segments.any(|name| own.contains(name)) {
                 return None;
             }
@@ -285,7 +324,8 @@ impl Walk {
             };
             let (close, wide) = (count(&near), count(&far));
             // What concerns the place of the stop comes before what merely concerns the ends or the way.
-            (close + wide > 0).then_some((close == 0, place, std::cmp::Reverse(close * 4 + wide)))
+            let named = std::cmp::Reverse(close * 4 + wide);
+            (close + wide > 0).then_some((close == 0, place, named))
         };
         // Who is about nothing near or far is no suspect.
         let named = near.iter().chain(&far);
@@ -407,21 +447,6 @@ impl Walk {
         }
         names
     }
-}
-
-/// Where the routes are lost that one VTEP has not of another: the switches at both ends of the session that does not
-/// bring them.
-fn where_lost(state: &State, stop: Stop) -> Vec<DeviceId> {
-    let fabric = state.fabric();
-    let Stop::NoCopy { presence, there, why: Apart::NotReceived } = stop else { return Vec::new() };
-    let router = |presence: PresenceId| fabric.device(fabric.presence(presence).switch).router;
-    let (Some(at), Some(origin)) = (router(presence), router(there)) else { return Vec::new() };
-    let lost = state.routes_lost(Family::Evpn, &[origin], at);
-    lost.map(|(session, _)| {
-        let session = fabric.session(session);
-        vec![session.device, session.peer]
-    })
-    .unwrap_or_default()
 }
 
 /// The names of the segments that an end is in, and of their VRFs.

@@ -37,16 +37,20 @@ impl State {
             return self.links_between(switch, via, made.vrf.value).map(WayOut::Link);
         };
         let presence = fabric.presence_of(segment, switch)?;
-        let meets = |id: PresenceId| {
-            let at = fabric.presence(id);
-            at.vlan.is_some_and(|vlan| self.meets(at.switch, vlan.value, via))
-        };
         let elsewhere = || {
             fabric.segment(segment).presences.iter().any(|other| {
-                other != presence && self.learns(presence, other).is_ok() && meets(other)
+                other != presence
+                    && self.learns(presence, other).is_ok()
+                    && self.meets_router(other, via)
             })
         };
-        (meets(presence) || elsewhere()).then_some(WayOut::Segment(presence))
+        (self.meets_router(presence, via) || elsewhere()).then_some(WayOut::Segment(presence))
+    }
+
+    /// Whether frames of a segment at a switch come to a router outside by cables.
+    pub(crate) fn meets_router(&self, presence: PresenceId, via: DeviceId) -> bool {
+        let at = self.fabric.presence(presence);
+        at.vlan.is_some_and(|vlan| self.meets(at.switch, vlan.value, via))
     }
 
     /// A routed interface of a switch in a VRF whose link to a router is up.

@@ -1,5 +1,7 @@
-use super::{segments_of, subnets};
-use crate::fabric::SegmentId;
+use std::net::IpAddr;
+
+use super::{Residents, segments_of, subnets};
+use crate::fabric::{EndpointId, SegmentId, VrfId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -25,6 +27,7 @@ address = "10.80.32.21/24"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    let residents = Residents::of(cx);
     for (id, endpoint) in fabric.endpoints() {
         let own = segments_of(cx, id);
         for &segment in &own {
@@ -40,6 +43,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let subnets = subnets(fabric, segment, &address.subnet());
                 let Some(first) = subnets.first() else { continue };
                 if subnets.iter().any(|subnet| subnet.contains(address.address())) {
+                    continue;
+                }
+                // A subnet that holds nobody is at fault itself, and who has another's address is told so.
+                if residents.lack(segment, *first) || has_anothers(cx, id, address.address()) {
                     continue;
                 }
                 let (name, segment) = (&endpoint.name.value, &fabric.segment(segment).name.value);
@@ -66,4 +73,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
         }
     }
+}
+
+/// Whether another endpoint of the VRFs that an endpoint is in has its address.
+fn has_anothers(cx: &Context<'_>, id: EndpointId, address: IpAddr) -> bool {
+    let fabric = cx.fabric;
+    let vrfs = |id: EndpointId| -> Vec<Option<VrfId>> {
+        let segments = segments_of(cx, id).into_iter();
+        segments.map(|segment| fabric.segment(segment).vrf.map(|vrf| vrf.value)).collect()
+    };
+    let own = vrfs(id);
+    let mut others = fabric.endpoints_with(address).iter().filter(|&&other| other != id);
+    others.any(|&other| vrfs(other).iter().any(|vrf| own.contains(vrf)))
 }

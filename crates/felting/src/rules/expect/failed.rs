@@ -1,7 +1,8 @@
 use crate::behaviour::State;
 use crate::fabric::Fabric;
+use crate::rules::shown::{command, way};
 use crate::rules::{Check, Context, Finding, Findings, Label, Rule, Severity};
-use crate::walk::{Failure, Hop, Lost, Unmet, Walk};
+use crate::walk::{Failure, Lost, Unmet, Walk};
 
 pub(in crate::rules) static RULE: Check = Check {
     rule: Rule {
@@ -104,60 +105,24 @@ pub(in crate::rules) fn report(state: &State, failure: &Failure, out: &mut Findi
     };
     let first = of(&expectation.from, failure.from).unwrap_or(expectation.span);
     let second = of(&expectation.to, failure.to).unwrap_or(expectation.span);
-    let shown = failure.walk.as_ref().map(|walk| way(fabric, failure, walk));
+    let why = failure.why.as_deref().unwrap_or_default();
+    let shown = failure.walk.as_ref().map(|walk| way(fabric, walk, why));
     let mut draft = out
         .report(place.unwrap_or(second), "this does not hold", what)
         .related(first, "from here")
         .wire(shown.unwrap_or_else(|| "there is nothing to walk".to_owned()))
         .remedy(format!(
             "see `{}`; mend the fabric, or change what is expected",
-            command(state, failure)
+            command(state, failure.from, failure.to, &failure.lost)
         ))
         .about_name(&from.into())
         .about_name(&to.into());
     if place.is_some() {
         draft = draft.related(second, "to here");
     }
+    draft = draft.fails_expectation();
     if let Some((hop, _)) = failure.walk.as_ref().and_then(Walk::root) {
         draft.about(hop.device);
-    }
-}
-
-/// The command that shows the walk that fails, as a shell takes it.
-fn command(state: &State, failure: &Failure) -> String {
-    let fabric = state.fabric();
-    let mut words = vec!["felting".to_owned(), "walk".to_owned()];
-    words.push(fabric.terminal_word(failure.from));
-    words.push(fabric.terminal_word(failure.to));
-    words.extend(fabric.sources().iter().next().map(|(_, root)| root.name.clone()));
-    words.push("--all".to_owned());
-    let lost = (failure.lost != Lost::Nothing).then(|| failure.lost.words(fabric));
-    for cut in state.condition().cuts(fabric).into_iter().chain(lost) {
-        words.extend(["--cut".to_owned(), cut]);
-    }
-    for moved in state.condition().moves(fabric) {
-        words.extend(["--move".to_owned(), moved]);
-    }
-    // Names with a zero byte are none that a file has.
-    shlex::try_join(words.iter().map(String::as_str)).unwrap_or_else(|_| words.join(" "))
-}
-
-/// The way of a walk in one line, and where it stops.
-fn way(fabric: &Fabric, failure: &Failure, walk: &Walk) -> String {
-    let line = |hops: Vec<&Hop>| {
-        let names: Vec<_> = hops.into_iter().map(|hop| fabric.device_name(hop.device)).collect();
-        names.join(" \u{2192} ")
-    };
-    match walk.root() {
-        Some((hop, _)) => {
-            format!(
-                "{}: stops at {}: {}",
-                line(walk.root_path().way_to(hop)),
-                fabric.device_name(hop.device),
-                failure.why.as_deref().unwrap_or_default()
-            )
-        }
-        None => walk.there.arrival().map(|hop| line(walk.there.way_to(hop))).unwrap_or_default(),
     }
 }
 
@@ -178,4 +143,5 @@ pub(in crate::rules) fn explain(
     };
     let text = format!("so this fails: {} to {}{under}", name(failure.from), name(failure.to));
     finding.what.related.push(Label { span: expectation.span, text });
+    finding.hits.expectations += 1;
 }

@@ -2,10 +2,10 @@ use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
 
-use super::{half_name, halves, neighbours};
+use super::{half_name, halves, meant_for_replugged, neighbours};
 use crate::behaviour::{Aspect, Entity};
 use crate::diagnostic::{Span, some_of};
-use crate::fabric::{DeviceId, LagId, PortId};
+use crate::fabric::{DeviceId, DeviceKind, LagId, PortId};
 use crate::rules::pair::of_peer_link;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -50,6 +50,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .filter_map(|cause| if let Entity::Lag(lag) = cause.entity { Some(lag) } else { None })
         .flat_map(|lag| neighbours(cx, lag))
         .collect();
+    let replugged = meant_for_replugged(fabric);
     // What is written once for several switches is told once.
     let mut of_statement: BTreeMap<Span, Vec<LagId>> = BTreeMap::new();
     for (id, lag) in fabric.lags() {
@@ -65,6 +66,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             members.any(|member| fabric.link(fabric.member(member).port.value).is_some())
         });
         let told = half
+            || replugged.contains(&id)
             || beside.contains(&lag.device)
             || claimed(Entity::Lag(id), Aspect::Membership)
             || of_peer_link(cx, id).is_some();
@@ -72,17 +74,43 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             of_statement.entry(lag.name.span).or_default().push(id);
         }
     }
-    for (span, lags) in of_statement {
+    // The other ends of the cables that hosts lack are missed with them.
+    let is_host = |id: &LagId| fabric.device(fabric.lag(*id).device).kind == DeviceKind::Host;
+    let hosts: FxHashSet<DeviceId> =
+        fabric.endpoints().map(|(_, endpoint)| endpoint.host.value).collect();
+    let lives = |id: &LagId| is_host(id) && hosts.contains(&fabric.lag(*id).device);
+    let (of_hosts, others): (BTreeMap<_, Vec<LagId>>, BTreeMap<_, _>) =
+        of_statement.into_iter().partition(|(_, lags)| lags.iter().any(lives));
+    let any = !of_hosts.is_empty();
+    let mut ends: Vec<LagId> = Vec::new();
+    let mut groups: Vec<(Span, Vec<LagId>)> = of_hosts.into_iter().collect();
+    match any {
+        true => ends.extend(others.into_values().flatten()),
+        false => groups.extend(others),
+    }
+    for (span, lags) in groups {
+        let severity = if any { Severity::Error } else { Severity::Hint };
         let lag = fabric.lag(lags[0]);
         let names: Vec<_> = lags.iter().map(|&id| half_name(fabric, id)).collect();
         let who = some_of(&names.iter().map(String::as_str).collect::<Vec<_>>());
         let (has, is) = if lags.len() == 1 { ("has", "it is") } else { ("have", "they are") };
         let ports = lag.members.get(0).map_or(span, |member| fabric.member(member).port.span);
-        let draft = out
+        let mut draft = out
             .report(span, "no cable", format!("{who} {has} no cable"))
+            .severity(severity)
             .related(ports, "nothing is plugged in here")
-            .wire(format!("{is} down"))
+            .wire(match severity {
+                Severity::Error => format!("{is} down, and who is on the host reaches nobody"),
+                _ => format!("{is} down"),
+            })
             .remedy("add the run to [cabling], or take the LAG out until it is needed");
-        lags.iter().fold(draft, |draft, &id| draft.about(fabric.lag(id).device));
+        let ends = std::mem::take(&mut ends);
+        if let Some(&first) = ends.first() {
+            draft = draft.related(
+                fabric.lag(first).name.span,
+                format!("{} has none either", half_name(fabric, first)),
+            );
+        }
+        lags.iter().chain(&ends).fold(draft, |draft, &id| draft.about(fabric.lag(id).device));
     }
 }

@@ -51,7 +51,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         {
             continue;
         }
-        if place == known || !said.insert((place, known)) {
+        // Segments of one VNI are told as that.
+        let vni = fabric.presence_of(other, owner).and_then(|at| fabric.presence(at).vni);
+        let one_vni = other != presence.segment
+            && presence.vni.zip(vni).is_some_and(|(own, other)| own.value == other.value);
+        if one_vni || place == known || !said.insert((place, known)) {
             continue;
         }
         let (name, twin) = (fabric.device_name(presence.switch), fabric.device_name(owner));

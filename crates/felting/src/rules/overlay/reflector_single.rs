@@ -74,6 +74,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
              runs out with the hold time"
         ))
         .remedy(format!("make {spare} a reflector too"))
+        .when_lost(name)
         .about(reflector);
     }
 }

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 
 use crate::diagnostic::Span;
-use crate::fabric::{DeviceId, Fabric};
+use crate::fabric::{DeviceId, Fabric, PresenceId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -37,9 +37,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let instances =
             segment.presences.iter().filter_map(|id| Some((id, cx.state.evpn().instance(id)?)));
         let instances: Vec<_> = instances.collect();
-        let switches = instances.iter().map(|(id, _)| fabric.presence(*id).switch);
-        let Some(first_pattern) = switches.into_iter().find_map(|switch| pattern(fabric, switch))
-        else {
+        let Some(usual_pattern) = usual_pattern(fabric, instances.iter().map(|(id, _)| *id)) else {
             continue;
         };
         for &(id, own) in &instances {
@@ -64,8 +62,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let (imported, place) = match (written, own.import.first()) {
                 (Some(written), _) => (written.value, written.span),
                 // A pattern that differs is wrong for all segments of the VTEP, and told once.
-                (None, Some(derived)) if own.written => match pattern(fabric, presence.switch) {
-                    Some(place) if place != first_pattern && said.insert(place) => {
+                (None, Some(derived)) => match pattern(fabric, presence.switch) {
+                    Some(place) if place != usual_pattern && said.insert(place) => {
                         (*derived, place)
                     }
                     _ => continue,
@@ -93,6 +91,18 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about_name(&segment.name.value);
         }
     }
+}
+
+/// Where it is said from what the targets of most VTEPs of a segment follow.
+fn usual_pattern(fabric: &Fabric, all: impl Iterator<Item = PresenceId>) -> Option<Span> {
+    let mut counts: Vec<(Span, usize)> = Vec::new();
+    for place in all.filter_map(|id| pattern(fabric, fabric.presence(id).switch)) {
+        match counts.iter_mut().find(|(known, _)| *known == place) {
+            Some((_, count)) => *count += 1,
+            None => counts.push((place, 1)),
+        }
+    }
+    counts.into_iter().rev().max_by_key(|&(_, count)| count).map(|(place, _)| place)
 }
 
 /// Where it is said from what the targets of a VTEP follow.

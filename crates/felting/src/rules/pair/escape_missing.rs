@@ -1,4 +1,7 @@
-use crate::fabric::{DeviceId, InterfaceId, InterfacePlace};
+use std::collections::BTreeMap;
+
+use crate::diagnostic::Span;
+use crate::fabric::{DeviceId, InterfaceId, InterfacePlace, LagId, PairId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{UnderlayProtocol, VlanId};
 
@@ -62,9 +65,18 @@ reason = "an example"
     check,
 };
 
+/// A pair whose sides are no routing neighbours, by its peer link.
+struct Missing {
+    pair: PairId,
+    link: LagId,
+    /// What that carries, in words.
+    lacks: String,
+}
+
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (_, pair) in fabric.pairs() {
+    let mut of_place: BTreeMap<Span, Vec<Missing>> = BTreeMap::new();
+    for (id, pair) in fabric.pairs() {
         let sides = pair.sides.each_ref().map(|side| side.switch.value);
         let (Some(router), Some(_)) = (fabric.router_of(sides[0]), fabric.router_of(sides[1]))
         else {
@@ -103,23 +115,36 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             || "the peer link carries VLANs only".to_owned(),
             |vlan| format!("the peer link does not carry VLAN {vlan} of their interfaces"),
         );
+        // One list of VLANs for several peer links is wrong once.
+        let place = not_carried.map_or(pair.name.span, |_| fabric.lag(link.value).tagged.span);
+        of_place.entry(place).or_default().push(Missing { pair: id, link: link.value, lacks });
+    }
+    for (_, all) in of_place {
+        let (pair, link, lacks) = (fabric.pair(all[0].pair), all[0].link, &all[0].lacks);
+        let sides = pair.sides.each_ref().map(|side| side.switch.value);
+        let more = match all.len() {
+            1 => String::new(),
+            2 => ", nor has one more pair".to_owned(),
+            many => format!(", nor have {} more pairs", many - 1),
+        };
         let (here, there) = (fabric.device_name(sides[0]), fabric.device_name(sides[1]));
-        out.report(
-            pair.name.span,
-            format!("{here} and {there} are no routing neighbours"),
-            format!("{here} and {there} have no routed adjacency over their peer link"),
-        )
-        .related(fabric.lag(link.value).name.span, lacks)
-        .wire(format!(
-            "when {here} loses its uplinks, what its hosts send to other leaves is \
+        let draft = out
+            .report(
+                pair.name.span,
+                format!("{here} and {there} are no routing neighbours"),
+                format!("{here} and {there} have no routed adjacency over their peer link{more}"),
+            )
+            .related(fabric.lag(link).name.span, lacks.as_str())
+            .wire(format!(
+                "when {here} loses its uplinks, what its hosts send to other leaves is \
              dropped, though their links stay up"
-        ))
-        .remedy(
-            "add an [[interface]] with a VLAN of its own and an address on both \
+            ))
+            .remedy(
+                "add an [[interface]] with a VLAN of its own and an address on both \
              sides, and carry that VLAN on the peer link"
-                .to_owned(),
-        )
-        .about(sides[0])
-        .about(sides[1]);
+                    .to_owned(),
+            );
+        let sides = all.iter().flat_map(|one| &fabric.pair(one.pair).sides);
+        sides.fold(draft, |draft, side| draft.about(side.switch.value));
     }
 }

@@ -154,6 +154,7 @@ fn report(
         }
         _ => "correct the address, or put the switch into the management network that holds it",
     })
+    .when_lost(format!("peer link of {}", pair.name.value))
     .about(pair.sides[0].switch.value)
     .about(pair.sides[1].switch.value);
 }

@@ -86,6 +86,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 .related(pair.name.span, format!("{own} is a side of this pair"))
                 .wire(format!("{name} is cut off when {own} fails, and in part when the peer link does"))
                 .remedy(format!("lead a cable of {name} to the other side too, with one group on both, or accept it with the reason"))
+                .when_lost(own)
                 .about(neighbour)
                 .about(sides[side]);
             }

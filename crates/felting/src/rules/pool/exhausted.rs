@@ -1,8 +1,11 @@
 use std::collections::BTreeMap;
 
+use rustc_hash::FxHashSet;
+
+use crate::diagnostic::{At, Span};
 use crate::fabric::{Exhausted, Pool, PoolId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
-use crate::value::PoolKind;
+use crate::value::{Number, PoolKind};
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -70,6 +73,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 _ => "make the pool larger, use smaller numbers, or pin the value".to_owned(),
             })
             .about_name(&pool.name.value);
+        // What has no VNI is a segment or a VRF.
+        let wanted: FxHashSet<Span> = all.iter().map(|one| one.wanted.span).collect();
+        let wants =
+            |number: Option<At<Number>>| number.is_some_and(|number| wanted.contains(&number.span));
+        for (_, segment) in fabric.segments().filter(|(_, segment)| wants(segment.number)) {
+            draft = draft.about_name(&segment.name.value);
+        }
+        for (_, vrf) in fabric.vrfs().filter(|(_, vrf)| wants(vrf.number)) {
+            draft = draft.about_name(&vrf.name.value);
+        }
         for switch in all.iter().filter_map(|one| one.switch) {
             draft = draft.about(switch);
         }

@@ -1,4 +1,5 @@
 use super::once_a_place;
+use crate::diagnostic::Span;
 use crate::fabric::{Fabric, PortId, PortSettings};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{UnderlayProtocol, VlanSet};
@@ -37,15 +38,7 @@ struct Link<'a> {
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let links = fabric.cables().filter_map(|(_, cable)| {
-        let [a, b] = cable.ends.map(|end| end.value);
-        let link = |bridged: PortId, routed: PortId| {
-            let own = carries(fabric, bridged)?;
-            is_routed(fabric, routed, bridged).then_some(Link { bridged, own, routed })
-        };
-        link(a, b).or_else(|| link(b, a))
-    });
-    for (link, more) in once_a_place(links, |link| link.own.span.0) {
+    for (link, more) in once_a_place(links(fabric), |link| link.own.span.0) {
         let (own, other) = (fabric.port_label(link.bridged), fabric.port_label(link.routed));
         let all: VlanSet =
             link.own.tagged.iter().chain(link.own.untagged.map(|vlan| vlan.value)).collect();
@@ -64,6 +57,26 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(fabric.port(link.bridged).device)
         .about(fabric.port(link.routed).device);
     }
+}
+
+/// The links that are bridged at one end and routed at the other.
+fn links(fabric: &Fabric) -> impl Iterator<Item = Link<'_>> {
+    fabric.cables().filter_map(move |(_, cable)| {
+        let [a, b] = cable.ends.map(|end| end.value);
+        let link = |bridged: PortId, routed: PortId| {
+            let own = carries(fabric, bridged)?;
+            is_routed(fabric, routed, bridged).then_some(Link { bridged, own, routed })
+        };
+        link(a, b).or_else(|| link(b, a))
+    })
+}
+
+/// Where ports are told to carry VLANs that lead to a routed end.
+pub(in crate::rules) fn carried_over_routed(cx: &Context<'_>) -> impl Iterator<Item = Span> {
+    links(cx.fabric).flat_map(|link| {
+        let untagged = link.own.untagged.map(|vlan| vlan.span);
+        std::iter::once(link.own.tagged.span).chain(untagged)
+    })
 }
 
 /// The settings of a single port that carries VLANs.

@@ -37,10 +37,13 @@ on = "kelp-*"
 differs = [{ on = "kelp-b", replication = "multicast", multicast_group = "239.64.3.10" }]
 "#
         ),
-        mend: &[(
-            "differs = [{ on = \"kelp-b\", replication = \"multicast\", multicast_group = \"239.64.3.10\" }]\n",
-            "",
-        )],
+        mend: &[
+            ("rendezvous = \"10.64.8.1\"\n", ""),
+            (
+                "differs = [{ on = \"kelp-b\", replication = \"multicast\", multicast_group = \"239.64.3.10\" }]\n",
+                "",
+            ),
+        ],
     },
     check,
 };

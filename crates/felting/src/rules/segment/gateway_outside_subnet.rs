@@ -4,6 +4,7 @@ use rustc_hash::FxHashSet;
 
 use crate::diagnostic::{At, Span};
 use crate::fabric::{Segment, SegmentSettings};
+use crate::rules::endpoint::Residents;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpPrefix;
 
@@ -51,8 +52,9 @@ on = "kelp-*"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    let residents = Residents::of(cx);
     let mut said: FxHashSet<Span> = FxHashSet::default();
-    for (_, segment) in fabric.segments() {
+    for (id, segment) in fabric.segments() {
         for presence in segment.presences.iter() {
             let settings = fabric.settings_at(presence);
             if settings.subnets.is_empty() {
@@ -71,7 +73,18 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     }
                     continue;
                 }
-                if !said.insert(span) {
+                // Where it is otherwise on other switches, that is told.
+                let deviates = segment.presences.iter().any(|other| {
+                    let theirs = fabric.settings_at(other);
+                    let in_theirs = theirs.subnets.iter().any(|subnet| subnet.contains(address));
+                    let mut own = theirs.gateways.iter().map(|gateway| gateway.value);
+                    in_theirs
+                        || own.any(|one| {
+                            one.is_ipv4() == address.is_ipv4()
+                                && settings.subnets.iter().any(|subnet| subnet.contains(one))
+                        })
+                });
+                if deviates || !said.insert(span) {
                     continue;
                 }
                 let subnet = settings
@@ -79,6 +92,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     .iter()
                     .find(|s| s.address().is_ipv4() == address.is_ipv4())
                     .unwrap_or(&settings.subnets[0]);
+                if residents.lack(id, *subnet) {
+                    if said.insert(subnet.span) {
+                        empty(segment, address, span, *subnet, out);
+                    }
+                    continue;
+                }
                 out.report(
                     span,
                     format!("not in {}", subnet.value),
@@ -150,4 +169,27 @@ fn reserved(
     ))
     .remedy(format!("give the gateway another address of {}", subnet.value))
     .about_name(&segment.name.value);
+}
+
+/// A subnet in which there is nobody: neither the gateway nor any endpoint.
+fn empty(
+    segment: &Segment,
+    address: IpAddr,
+    span: Span,
+    subnet: At<IpPrefix>,
+    out: &mut Findings<'_>,
+) {
+    let name = &segment.name.value;
+    out.report(
+        subnet.span,
+        format!("not the subnet of {address}"),
+        format!(
+            "the subnet {} of {name} has neither its gateway {address} nor any of its endpoints in it",
+            subnet.value
+        ),
+    )
+    .related(span, format!("the gateway of {name}"))
+    .wire(format!("hosts of {name} don\u{2019}t reach their gateway: nothing leaves the segment"))
+    .remedy("write the subnet that the gateway and the endpoints are in")
+    .about_name(name);
 }

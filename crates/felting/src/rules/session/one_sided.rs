@@ -37,6 +37,9 @@ client = true
     check,
 };
 
+/// The two ends of some sessions.
+type Ends = Vec<(DeviceId, DeviceId)>;
+
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     // What one statement says of several switches is one fault, whoever of them lacks an answer.
@@ -46,7 +49,22 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let session = fabric.session(id);
         groups.entry(session.span.0).or_default().push((session.device, session.peer));
     }
-    for (span, mut ends) in groups {
+    // Two statements whose ends are the same switches say one thing wrongly between them.
+    let mut joined: Vec<(Span, Ends, Vec<Span>)> = Vec::new();
+    for (span, ends) in groups {
+        let meets = |known: &[(DeviceId, DeviceId)]| {
+            let is_in = |device| known.iter().any(|other| other.0 == device || other.1 == device);
+            ends.iter().all(|&(own, peer)| is_in(own) || is_in(peer))
+        };
+        match joined.iter_mut().find(|(_, known, _)| meets(known)) {
+            Some((_, known, others)) => {
+                known.extend(ends);
+                others.push(span);
+            }
+            None => joined.push((span, ends, Vec::new())),
+        }
+    }
+    for (span, mut ends, others) in joined {
         ends.sort_unstable();
         ends.dedup();
         let all = |end: fn(&(DeviceId, DeviceId)) -> DeviceId| {
@@ -65,7 +83,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             (1, _) => ("has", "BGP sessions"),
             _ => ("have", "BGP sessions"),
         };
-        let draft = out
+        let mut draft = out
             .report(
                 span,
                 format!("{who} {has} {a} to {whom}"),
@@ -80,6 +98,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 1 => format!("add a session on {whom} to {who}, or take this one out"),
                 _ => format!("add sessions on {whom} to {who}, or take these out"),
             });
+        for other in others {
+            draft = draft.related(other, "nor for sessions of this statement");
+        }
         own.iter().chain(&peers).fold(draft, |draft, &device| draft.about(device));
     }
 }

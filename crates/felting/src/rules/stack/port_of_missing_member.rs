@@ -37,9 +37,9 @@ nics = "nic[1-2] 1G"
 bond = { name = "bond0", nics = "nic[1-2]" }
 
 [cabling]
-runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]", "silo-1 nic1 -- jetty 1/p1"]
+runs = ["jetty 1/st[1-2] -- jetty 2/st[2,1]", "silo-1 nic[1-2] -- jetty [1,3]/p1"]
 "#,
-        mend: &[(", \"3/p1\"]", ", \"2/p1\"]")],
+        mend: &[("[1,3]/p1", "[1,2]/p1"), (", \"3/p1\"]", ", \"2/p1\"]")],
     },
     check,
 };

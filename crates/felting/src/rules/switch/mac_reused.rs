@@ -1,8 +1,8 @@
-use rustc_hash::FxHashSet;
+use std::collections::BTreeMap;
 
 use crate::behaviour::Entity;
 use crate::diagnostic::Span;
-use crate::fabric::Device;
+use crate::fabric::{Device, DeviceId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -29,26 +29,32 @@ number = 12
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
-    let mut said: FxHashSet<(Span, Span)> = FxHashSet::default();
+    // Ranges whose numbers meet are told once.
+    let mut of_places: BTreeMap<(Span, Span), Vec<[DeviceId; 2]>> = BTreeMap::new();
     for cause in cx.state.causes().of(RULE.rule.id) {
         let (Entity::Device(id), Some(Entity::Device(first))) = (cause.entity, cause.other) else {
             continue;
         };
-        let (a, b) = (cx.fabric.device(first), cx.fabric.device(id));
-        // Ranges whose numbers meet are told once.
-        if !said.insert((a.mac.span, b.mac.span)) {
-            continue;
-        }
+        let places = [first, id].map(|id| cx.fabric.device(id).mac.span);
+        of_places.entry((places[0], places[1])).or_default().push([first, id]);
+    }
+    for all in of_places.into_values() {
+        let [a, b] = all[0].map(|id| cx.fabric.device(id));
         let says = |device: &Device| match device.number {
             Some(number) if number.span == device.mac.span => {
                 format!("{} has number {}", device.name.value, number.value)
             }
             _ => format!("{} has {}", device.name.value, device.mac.value),
         };
-        out.report(
+        let more = match all.len() {
+            1 => String::new(),
+            2 => ", and so have two others".to_owned(),
+            many => format!(", and so have {} more such pairs", many - 1),
+        };
+        let draft = out.report(
             b.mac.span,
             says(b),
-            format!("{} and {} have one MAC address, {}", a.name.value, b.name.value, a.mac.value),
+            format!("{} and {} have one MAC address, {}{more}", a.name.value, b.name.value, a.mac.value),
         )
         .related(a.mac.span, says(a))
         .wire("LACP takes the two for one system: a LAG between them does not form, and one towards both looks whole where it is not")
@@ -56,7 +62,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             true => "give each switch its own number; a range of names counts on from the number written",
             false => "take the written `mac` out, or write the address that the device really has",
         })
-        .about(first)
-        .about(id);
+;
+        all.iter().flatten().fold(draft, |draft, &device| draft.about(device));
     }
 }

@@ -2,9 +2,9 @@ use std::collections::BTreeSet;
 use std::net::IpAddr;
 
 use super::claimed;
-use crate::behaviour::State;
+use crate::behaviour::{Aspect, Entity, State};
 use crate::diagnostic::{At, some_of};
-use crate::fabric::{DeviceId, RouterId};
+use crate::fabric::{CableId, DeviceId, RouterId};
 use crate::rules::site::site_of;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{Advertised, SessionOver};
@@ -155,5 +155,16 @@ fn explained(cx: &Context<'_>, device: DeviceId) -> bool {
             && (cx.state.bgp().session(id).cause.is_some()
                 || (router.policy_required && session.export.is_empty()))
     });
-    !says || linked || sessions
+    // So does what is told of one of its cables.
+    let causes = cx.state.causes();
+    let is_told = |cable: CableId| {
+        causes.claimed(Entity::Cable(cable), Aspect::Speed).is_some()
+            || causes.claimed(Entity::Cable(cable), Aspect::Link).is_some()
+    };
+    let mut ports = fabric.device(device).ports.iter();
+    let cabled = ports.any(|port| fabric.link(port).is_some_and(|(cable, _)| is_told(cable)))
+        || fabric.replugged.iter().any(|&(_, _, cable)| {
+            fabric.cable(cable).ends.iter().any(|end| fabric.port(end.value).device == device)
+        });
+    !says || linked || sessions || cabled
 }

@@ -111,6 +111,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 ))
                 .remedy(format!("cable {name} to {names}"))
                 .about(leaf);
+            // With one spine left, that is the one to lose.
+            if let [last] = above[&leaf].iter().copied().collect::<Vec<_>>()[..] {
+                draft = draft.when_lost(fabric.device_name(last));
+            }
             for spine in lacking {
                 draft = draft.about(spine);
             }

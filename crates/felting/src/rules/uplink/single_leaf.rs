@@ -78,6 +78,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .related(host.name.span, format!("{name} has NICs for two switches"))
         .wire(format!("{name} is cut off when {leaf_name} fails"))
         .remedy("lead one NIC to another leaf, with one Ethernet segment on both, or accept it with the reason")
+        .when_lost(leaf_name.as_str())
         .about(id)
         .about(leaf);
     }

@@ -48,6 +48,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         )
         .wire(format!("{name} is cut off when this cable, NIC or switch fails"))
         .remedy("add a second NIC to the other switch of the pair, or accept it with the reason")
+        .when_lost(switch)
         .about(id);
     }
 }

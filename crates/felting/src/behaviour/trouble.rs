@@ -1,0 +1,277 @@
+//! What did not come about as it was written: everything that sheets, walks and drawings show as trouble.
+
+use super::cause::{Aspect, Entity};
+use super::evpn::replication;
+use super::link::is_off;
+use super::session::SessionFault;
+use super::{AdjacencyFault, AdjacencyId, Apart, CauseId, MemberState, Reason, State};
+use crate::fabric::{
+    CableId, DeviceId, InterfacePlace, LagId, MemberId, PairId, PresenceId, SessionId,
+};
+use crate::value::{Family, Replication};
+
+/// Something that is written and does not work.
+///
+/// What is planned is none: a member that stands by within the limits, a port that the chosen tree closes, a cable in a
+/// port that is switched off at both ends. Nor is what follows from what is [down](State::condition).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
+pub enum Trouble {
+    /// A cable without a link, or one that leads nowhere.
+    Cable(CableId),
+    /// A member that its LAG does not use.
+    Member(MemberId),
+    /// A LAG end with members that would do, but fewer than its minimum.
+    Lag(LagId),
+    /// A pair whose peer link is down, or whose keepalives are lost.
+    Pair(PairId),
+    /// Two routers on one link that are no neighbours.
+    Adjacency(AdjacencyId),
+    /// A BGP session that is down.
+    Session(SessionId),
+    /// A VTEP that does not flood a segment to another that has it.
+    Apart {
+        /// The one that sends.
+        here: PresenceId,
+        /// The other.
+        there: PresenceId,
+    },
+}
+
+impl State {
+    /// All cables, LAGs, pairs, links and sessions that do not work, but for what is down already and what follows from
+    /// that; in time linear in them. [`parted`](Self::parted) has the VTEPs.
+    ///
+    /// ```
+    /// use felting::behaviour::Trouble;
+    /// let rule = felting::rules::find("lag-mode-deadlock").unwrap();
+    /// let fabric = felting::Fabric::from_text("f.toml", rule.broken);
+    /// let state = felting::State::of(&fabric, &Default::default(), &Default::default());
+    /// let troubles = state.troubles();
+    /// assert!(troubles.iter().all(|trouble| matches!(trouble, Trouble::Member(_))));
+    /// assert_eq!(state.behind(troubles[0]), Some("lag-mode-deadlock"));
+    /// ```
+    pub fn troubles(&self) -> Vec<Trouble> {
+        let fabric = self.fabric();
+        let mut found = Vec::new();
+        let cables = fabric.cables().filter(|&(id, _)| self.is_dead(id));
+        found.extend(cables.map(|(id, _)| Trouble::Cable(id)));
+        let members = fabric.members().filter(|&(id, _)| self.is_idle(id));
+        found.extend(members.map(|(id, _)| Trouble::Member(id)));
+        let short = fabric.lags().filter(|&(id, _)| self.lag(id).below_minimum);
+        found.extend(short.map(|(id, _)| Trouble::Lag(id)));
+        let broken = fabric.pairs().filter(|&(id, pair)| {
+            let outcome = self.pair(id);
+            let keeps = pair.sides.iter().any(|side| side.keepalive.is_some());
+            outcome.on == [true, true] && (!outcome.peer_link || keeps && !outcome.alive)
+        });
+        found.extend(broken.map(|(id, _)| Trouble::Pair(id)));
+        let apart = self.underlay().adjacencies().filter(|(_, adjacency)| {
+            // Who seeks no neighbours on purpose has none.
+            adjacency.fault.is_some_and(|fault| fault != AdjacencyFault::Passive)
+        });
+        found.extend(apart.map(|(id, _)| Trouble::Adjacency(id)));
+        let down = fabric.sessions().filter(|&(id, _)| !self.bgp().session(id).is_up());
+        found.extend(down.map(|(id, _)| Trouble::Session(id)));
+        found.retain(|&trouble| !self.is_of_what_is_down(trouble));
+        found
+    }
+
+    /// The VTEPs that do not flood a segment to others of it, in time square in the VTEPs of each segment.
+    pub fn parted(&self) -> Vec<Trouble> {
+        let fabric = self.fabric();
+        let mut found = Vec::new();
+        for (_, segment) in fabric.segments() {
+            for here in segment.presences.iter() {
+                if replication(fabric, here) != Some(Replication::Ingress) {
+                    continue;
+                }
+                let others = segment.presences.iter().filter(|&there| {
+                    there != here && !self.are_paired(here, there) && self.is_left_out(here, there)
+                });
+                found.extend(others.map(|there| Trouble::Apart { here, there }));
+            }
+        }
+        found.retain(|&trouble| !self.is_of_what_is_down(trouble));
+        found
+    }
+
+    /// The rule that reports what is behind a trouble, where a cause is known.
+    pub fn behind(&self, trouble: Trouble) -> Option<&'static str> {
+        let claimed = |entity, aspect| self.causes().claimed(entity, aspect);
+        let cause: Option<CauseId> = match trouble {
+            Trouble::Cable(id) => {
+                let own = Entity::Cable(id);
+                claimed(own, Aspect::Speed).or_else(|| claimed(own, Aspect::Link))
+            }
+            Trouble::Member(id) => {
+                let lag = self.fabric().member(id).lag;
+                self.member(id).cause.or(self.lag(lag).cause)
+            }
+            Trouble::Lag(id) => self.lag(id).cause,
+            Trouble::Pair(id) => {
+                let mut all = self.causes().iter();
+                all.find(|(_, cause)| cause.entity == Entity::Pair(id)).map(|(id, _)| id)
+            }
+            Trouble::Adjacency(id) => self.underlay().adjacency(id).cause,
+            Trouble::Session(id) => self.bgp().session(id).cause,
+            Trouble::Apart { .. } => None,
+        };
+        cause.map(|cause| self.causes().get(cause).rule)
+    }
+
+    /// The switches and hosts that a trouble is between.
+    pub fn between(&self, trouble: Trouble) -> Vec<DeviceId> {
+        let fabric = self.fabric();
+        let at = |id: PresenceId| fabric.presence(id).switch;
+        let mut found = match trouble {
+            Trouble::Cable(id) => {
+                fabric.cable(id).ends.map(|end| fabric.port(end.value).device).to_vec()
+            }
+            Trouble::Member(id) => {
+                let member = fabric.member(id);
+                let far = fabric.link(member.port.value).map(|(_, far)| fabric.port(far).device);
+                std::iter::once(fabric.lag(member.lag).device).chain(far).collect()
+            }
+            Trouble::Lag(id) => {
+                let lag = fabric.lag(id);
+                let ports = lag.members.iter().map(|member| fabric.member(member).port.value);
+                let far = ports.filter_map(|port| Some(fabric.port(fabric.link(port)?.1).device));
+                std::iter::once(lag.device).chain(far).collect()
+            }
+            Trouble::Pair(id) => {
+                fabric.pair(id).sides.iter().map(|side| side.switch.value).collect()
+            }
+            Trouble::Adjacency(id) => {
+                let adjacency = self.underlay().adjacency(id);
+                [adjacency.near, adjacency.far].map(|end| fabric.interface(end).device).to_vec()
+            }
+            Trouble::Session(id) => {
+                let session = fabric.session(id);
+                vec![session.device, session.peer]
+            }
+            Trouble::Apart { here, there } => vec![at(here), at(there)],
+        };
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
+    /// The switches at both ends of the session that does not bring one VTEP another's routes; all that only pass
+    /// them on, where none is known.
+    pub(crate) fn ends_that_lose(&self, here: PresenceId, there: PresenceId) -> Vec<DeviceId> {
+        let fabric = self.fabric();
+        let router = |id: PresenceId| fabric.device(fabric.presence(id).switch).router;
+        let (Some(at), Some(origin)) = (router(here), router(there)) else { return Vec::new() };
+        let lost = self.routes_lost(Family::Evpn, &[origin], at);
+        let ends = lost.map(|(session, _)| {
+            let session = fabric.session(session);
+            vec![session.device, session.peer]
+        });
+        ends.unwrap_or_else(|| {
+            let devices = fabric.sessions().map(|(_, session)| session.device);
+            let mut between: Vec<DeviceId> =
+                devices.filter(|&device| fabric.overlay_of(device).is_none()).collect();
+            between.dedup();
+            between
+        })
+    }
+
+    /// What a trouble is called: its ends, and what is wrong.
+    pub fn trouble_words(&self, trouble: Trouble) -> String {
+        let fabric = self.fabric();
+        match trouble {
+            Trouble::Cable(id) => format!("the cable {} has no link", fabric.cable_words(id)),
+            Trouble::Member(id) => {
+                let member = fabric.member(id);
+                let why = self.why_not(id).unwrap_or_default();
+                let (port, lag) =
+                    (fabric.port_label(member.port.value), fabric.lag_label(member.lag));
+                format!("{port} is not in use in {lag}: {why}")
+            }
+            Trouble::Lag(id) => {
+                let least = fabric.lag(id).min_members.value;
+                format!("{} is down: fewer members than the {least} it needs", fabric.lag_label(id))
+            }
+            Trouble::Pair(id) => {
+                let lost = if self.pair(id).peer_link {
+                    "keepalives are lost"
+                } else {
+                    "peer link is down"
+                };
+                format!("the {lost} of the pair {}", fabric.pair(id).name.value)
+            }
+            Trouble::Adjacency(id) => {
+                let adjacency = self.underlay().adjacency(id);
+                let [near, far] =
+                    [adjacency.near, adjacency.far].map(|end| fabric.interface_label(end));
+                let why = adjacency.fault.map(AdjacencyFault::words).unwrap_or_default();
+                format!("{near} and {far} are no neighbours: {why}")
+            }
+            Trouble::Session(id) => {
+                let session = fabric.session(id);
+                let [near, far] =
+                    [session.device, session.peer].map(|device| fabric.device_name(device));
+                let why = self.bgp().session(id).fault.map(SessionFault::words).unwrap_or_default();
+                format!("the session of {near} with {far} is down: {why}")
+            }
+            Trouble::Apart { here, there } => {
+                let name = |id: PresenceId| fabric.device_name(fabric.presence(id).switch);
+                let segment = &fabric.segment(fabric.presence(here).segment).name.value;
+                let why = self.tunnels(here, there).err().map(Apart::words).unwrap_or_default();
+                format!("{} floods {segment} not to {}: {why}", name(here), name(there))
+            }
+        }
+    }
+
+    /// Whether a cable has no link though none of its ends is off, or leads back to its own switch.
+    fn is_dead(&self, id: CableId) -> bool {
+        let fabric = self.fabric();
+        let [near, far] = fabric.cable(id).ends.map(|end| end.value);
+        self.causes().claimed(Entity::Cable(id), Aspect::Speed).is_some()
+            || self.causes().claimed(Entity::Cable(id), Aspect::Link).is_some()
+            || self.far(near) != Some(far)
+                && fabric.port(near).lanes == 1
+                && !is_off(fabric, near)
+                && !is_off(fabric, far)
+    }
+
+    /// Whether a member is out of use against what is written.
+    fn is_idle(&self, id: MemberId) -> bool {
+        let outcome = self.member(id);
+        match (outcome.state, outcome.reason) {
+            (MemberState::Selected, _) => self.why_not(id).is_some(),
+            (MemberState::Standby, Reason::Outranked { .. }) => false,
+            _ => true,
+        }
+    }
+
+    fn are_paired(&self, here: PresenceId, there: PresenceId) -> bool {
+        let at = |id: PresenceId| self.fabric().presence(id).switch;
+        self.fabric().pair_of(at(here), at(there)).is_some()
+    }
+
+    /// Whether a VTEP floods to another only in vain, or not at all.
+    fn is_left_out(&self, here: PresenceId, there: PresenceId) -> bool {
+        self.tunnels(here, there).is_err()
+    }
+
+    /// Whether a trouble is of something that is down as the condition says.
+    fn is_of_what_is_down(&self, trouble: Trouble) -> bool {
+        let condition = self.condition();
+        let of_cable = match trouble {
+            Trouble::Cable(id) => condition.cables.contains(&id),
+            Trouble::Member(id) => {
+                let port = self.fabric().member(id).port.value;
+                self.fabric().link(port).is_some_and(|(id, _)| condition.cables.contains(&id))
+            }
+            Trouble::Adjacency(id) => {
+                let near = self.fabric().interface(self.underlay().adjacency(id).near);
+                let InterfacePlace::Port(port) = near.place else { return false };
+                self.fabric().link(port).is_some_and(|(id, _)| condition.cables.contains(&id))
+            }
+            _ => false,
+        };
+        of_cable || self.between(trouble).iter().any(|&device| self.is_off(device))
+    }
+}
