@@ -11,7 +11,7 @@ use super::resolution::Asker;
 use super::walked::Walk;
 use crate::behaviour::{Apart, State};
 use crate::diagnostic::{Finding, Report, Severity};
-use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal};
+use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal, VrfId};
 
 /// The rules that can be behind a stop, by the beginnings of their ids, the likeliest first.
 fn suspects(stop: Stop) -> &'static [&'static str] {
@@ -78,7 +78,18 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
             "underlay-",
             "site-",
         ],
-        Stop::NoRoute(_) | Stop::Unmodelled | Stop::WentOut(_) | Stop::NoWayOut(_) => &[
+        Stop::NoWayOut(_) => &[
+            "vrf-border",
+            "lag-",
+            "port-",
+            "cable-",
+            "tree-",
+            "uplink-",
+            "pair-",
+            "segment-",
+            "vrf-",
+        ],
+        Stop::NoRoute(_) | Stop::Unmodelled | Stop::WentOut(_) => &[
             "vrf-",
             "endpoint-",
             "segment-gateway",
@@ -293,6 +304,10 @@ impl Walk {
             device_names(fabric, device, &mut far);
         }
         let ends = self.ends(fabric);
+        // A leak explains what is lost between the VRFs that it joins.
+        let kept: Vec<SmolStr> =
+            [self.from, self.to].into_iter().flat_map(|end| kept_in(state, end)).collect();
+        let is_vrf = |name: &&SmolStr| fabric.vrfs().any(|(_, vrf)| vrf.name.value == **name);
         let is_host = |name: &SmolStr| {
             let device = fabric.find_device(name);
             device.is_some_and(|id| fabric.device(id).kind == DeviceKind::Host)
@@ -306,6 +321,10 @@ impl Walk {
                 _ => finding.rule.id,
             };
             let place = suspects.iter().position(|start| id.starts_with(start))?;
+            let of_leak = id.starts_with("vrf-leak");
+            if of_leak && finding.about.iter().filter(is_vrf).any(|vrf| !kept.contains(vrf)) {
+                return None;
+            }
             // What is about other hosts or other segments has nothing to do with this walk.
             let mut segments = finding.about.iter().filter(|name| of_segment(name)).peekable();
             // What is said of the overlay names a segment as an example.
@@ -422,6 +441,16 @@ impl Walk {
             names.push(fabric.segment(at.segment).name.value.clone());
             names.extend(at.vrf.map(|vrf| fabric.vrf(vrf.value).name.value.clone()));
         }
+        // Who leads out is told apart from the router that is met there.
+        if let Stop::NoWayOut(outside) = stop {
+            let outside = fabric.outside(outside);
+            if let Some(via) = outside.via {
+                device_names(fabric, via.value, &mut names);
+            }
+            names.extend(
+                outside.segment.map(|segment| fabric.segment(segment.value).name.value.clone()),
+            );
+        }
         if let Stop::NoRoute(Table::Vrf(vrf)) = stop {
             names.push(fabric.vrf(vrf).name.value.clone());
         }
@@ -449,13 +478,17 @@ impl Walk {
     }
 }
 
-/// The names of the segments that an end is in, and of their VRFs.
+/// The names of the segments that an end is in, and of their VRFs; of a network outside that of the VRF that has it.
 fn kept_in(state: &State, terminal: Terminal) -> Vec<SmolStr> {
     let fabric = state.fabric();
+    let name = |vrf: VrfId| fabric.vrf(vrf).name.value.clone();
+    if let Terminal::Outside(outside, _) = terminal {
+        return vec![name(fabric.outside(outside).vrf.value)];
+    }
     let segments = terminal.endpoint().map(|id| state.segments_of(id)).unwrap_or_default();
     let of_segments = segments.iter().flat_map(|&id| {
         let segment = fabric.segment(id);
-        let vrf = segment.vrf.map(|vrf| fabric.vrf(vrf.value).name.value.clone());
+        let vrf = segment.vrf.map(|vrf| name(vrf.value));
         std::iter::once(segment.name.value.clone()).chain(vrf)
     });
     of_segments.collect()
