@@ -45,27 +45,7 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
         Stop::NoVlan(_) => &["segment-leaf-missing", "segment-vlan-missing", "segment-"],
         Stop::NotInUse(_) => &["lag-", "uplink-", "pair-", "es-", "cable-", "port-", "stack-"],
         Stop::Discarding(_) => &["tree-"],
-        Stop::Unknown { .. } => &[
-            "uplink-vlan-missing",
-            "uplink-",
-            "endpoint-",
-            "pair-group-",
-            "pair-segment-clash",
-            "pair-peer-link",
-            "segment-leaf-missing",
-            "segment-vlan-missing",
-            "segment-vtep-missing",
-            "segment-vni-clash",
-            "cable-",
-            "port-",
-            "es-",
-            "lag-",
-            "tree-vlan-cut",
-            "session-",
-            "overlay-",
-            "segment-",
-            "underlay-pool",
-        ],
+        Stop::Unknown { .. } => OF_UNKNOWN,
         Stop::NoCopy { why, .. } => of_apart(why),
         Stop::NotForwarder(_) | Stop::Closed(_) => &["es-"],
         Stop::Nobody(_) | Stop::Unanswered(_) => &[
@@ -121,6 +101,29 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
         }
     }
 }
+
+/// The same for where no way leads to a station.
+const OF_UNKNOWN: &[&str] = &[
+    "uplink-vlan-missing",
+    "uplink-",
+    "endpoint-",
+    "pair-group-",
+    "pair-segment-clash",
+    "pair-peer-link",
+    "segment-leaf-missing",
+    "segment-vlan-missing",
+    "segment-vtep-missing",
+    "segment-vni-clash",
+    "cable-",
+    "port-",
+    "es-",
+    "lag-",
+    "tree-vlan-cut",
+    "session-",
+    "overlay-",
+    "segment-",
+    "underlay-pool",
+];
 
 /// Rules that name two VRFs or segments between which something lets traffic through, the surest first.
 const LETS_THROUGH: &[&str] = &[
