@@ -13,6 +13,7 @@ use felting::source::Fault;
 use rayon::prelude::*;
 
 use crate::Since;
+use crate::sheet::count;
 
 /// How a text is drawn.
 #[derive(Clone, Copy, Debug)]
@@ -353,10 +354,6 @@ impl<'a> Drawer<'a> {
 /// Whom one loss more would hit because of a finding; empty if nobody who is modelled.
 fn risk(finding: &Finding) -> String {
     let Some(risk) = &finding.risk else { return String::new() };
-    let count = |count: usize, what: &str| match count {
-        1 => format!("1 {what}"),
-        many => format!("{many} {what}s"),
-    };
     let (endpoints, hosts) = (count(risk.endpoints, "endpoint"), count(risk.hosts, "host"));
     format!("{endpoints} on {hosts}, cut off without {}", risk.lost)
 }

@@ -339,7 +339,7 @@ fn of(fabric: &Fabric) -> String {
 }
 
 /// "1 pair", "3 pairs".
-fn count(count: usize, what: &str) -> String {
+pub(crate) fn count(count: usize, what: &str) -> String {
     let plural = if count == 1 { "" } else { "s" };
     format!("{count} {what}{plural}")
 }

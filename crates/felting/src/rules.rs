@@ -39,6 +39,7 @@ mod wanted;
 pub(crate) use crate::diagnostic::{Finding, Label, Rule, Severity, some_of};
 use check::Check;
 pub(crate) use check::{Context, Draft, Findings};
+pub use claims::Claims;
 pub use run::Terms;
 pub use severities::other_severity;
 pub use wanted::Wanted;

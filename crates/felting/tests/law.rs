@@ -4,7 +4,7 @@
 
 use std::path::{Path, PathBuf};
 
-use felting::rules::Terms;
+use felting::rules::{Claims, Terms};
 use felting::{Condition, Fabric, Progress, State};
 use rayon::prelude::*;
 
@@ -17,8 +17,9 @@ fn unexplained(fabric: &Fabric) -> Vec<String> {
     let state = State::of(fabric, &Condition::default(), &quiet);
     // What a file switches off or accepts, it knows of.
     let report = state.check(Terms::default().ignore_severities(), &quiet);
+    let claims = Claims::of(&report);
     let troubles = state.troubles().into_iter().chain(state.parted());
-    let open = troubles.filter(|&trouble| state.explained(trouble, &report).is_none());
+    let open = troubles.filter(|&trouble| !claims.explain(&state, trouble));
     open.map(|trouble| state.trouble_words(trouble)).collect()
 }
 

@@ -10,7 +10,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
-use felting::rules::Terms;
+use felting::rules::{Claims, Terms};
 use felting::scaffold::Scaffold;
 use felting::{Condition, Fabric, Progress, Report, State, walk};
 use rayon::prelude::*;
@@ -241,8 +241,9 @@ impl Outcome {
         let quiet = Progress::default();
         let state = State::of(&fabric, &Condition::default(), &quiet);
         let report = state.check(Terms::default().ignore_severities(), &quiet);
+        let claims = Claims::of(&report);
         let troubles = state.troubles().into_iter().chain(state.parted());
-        let open = troubles.filter(|&trouble| state.explained(trouble, &report).is_none());
+        let open = troubles.filter(|&trouble| !claims.explain(&state, trouble));
         Self {
             faults,
             told: lines_of(&report),

@@ -1,5 +1,5 @@
-use felting::behaviour::{AdjacencyFault, Aspect, CauseId, Entity};
-use felting::fabric::{Interface, InterfaceId, InterfacePlace, Selection};
+use felting::behaviour::{AdjacencyFault, Trouble};
+use felting::fabric::{Interface, InterfaceId, Selection};
 use felting::progress::{Progress, Stage};
 use felting::value::UnderlayProtocol;
 use felting::{Fabric, State};
@@ -29,7 +29,7 @@ fn sheet(state: &State, only: Option<&Selection>, progress: &Progress) -> Sheet 
     let fabric = state.fabric();
     let mut rows = Vec::new();
     let mut down = 0;
-    for (_, adjacency) in progress.each(Stage::Rows, state.underlay().adjacencies()) {
+    for (id, adjacency) in progress.each(Stage::Rows, state.underlay().adjacencies()) {
         let ends = [adjacency.near, adjacency.far];
         let devices = ends.map(|id| fabric.interface(id).device);
         // A switch that is asked for comes first.
@@ -39,15 +39,14 @@ fn sheet(state: &State, only: Option<&Selection>, progress: &Progress) -> Sheet 
             }
             _ => ends,
         };
-        let session = fabric.session_on(near);
-        let of_session = session.and_then(|id| {
-            let outcome = state.bgp().session(id);
-            outcome.fault.map(|fault| (fault.words(), outcome.cause))
+        let of_session = fabric.session_on(near).and_then(|session| {
+            let fault = state.bgp().session(session).fault?;
+            Some((fault.words(), Trouble::Session(session)))
         });
-        let (text, cause) = match (adjacency.fault, of_session) {
-            (Some(fault), _) => (fault.words().to_owned(), adjacency.cause),
-            (None, Some((text, cause))) => (text, cause),
-            (None, None) => ("up".to_owned(), None),
+        let (text, trouble) = match (adjacency.fault, of_session) {
+            (Some(fault), _) => (fault.words().to_owned(), Trouble::Adjacency(id)),
+            (None, Some((text, trouble))) => (text, trouble),
+            (None, None) => ("up".to_owned(), Trouble::Adjacency(id)),
         };
         let tone = match (adjacency.fault, text.as_str()) {
             (_, "up") => Tone::Plain,
@@ -55,9 +54,7 @@ fn sheet(state: &State, only: Option<&Selection>, progress: &Progress) -> Sheet 
             _ => Tone::Down,
         };
         down += usize::from(tone == Tone::Down);
-        let cause = cause.or_else(|| ends.into_iter().find_map(|id| below(state, id)));
-        let finding =
-            cause.filter(|_| tone != Tone::Plain).map(|cause| state.causes().get(cause).rule);
+        let finding = state.behind(trouble).filter(|_| tone != Tone::Plain);
         let (a, b) = (fabric.interface(near), fabric.interface(far));
         let line = Line {
             near: Cell::text(fabric.interface_label(near)),
@@ -109,20 +106,5 @@ fn area(interface: &Interface) -> String {
             format!("{}, level {}", interface.area.value, interface.level.value)
         }
         UnderlayProtocol::Bgp | UnderlayProtocol::None => String::new(),
-    }
-}
-
-/// The cause of what is wrong below an interface: its port, LAG, or the pair whose peer link it goes over.
-fn below(state: &State, id: InterfaceId) -> Option<CauseId> {
-    let fabric = state.fabric();
-    let interface = fabric.interface(id);
-    match interface.place {
-        InterfacePlace::Port(port) => state.causes().claimed(Entity::Port(port), Aspect::Link),
-        InterfacePlace::Lag(lag) => state.lag(lag).cause,
-        InterfacePlace::Vlan(_) => {
-            let (pair, _) = fabric.device(interface.device).pair?;
-            let mut all = state.causes().iter();
-            all.find(|(_, cause)| cause.entity == Entity::Pair(pair)).map(|(id, _)| id)
-        }
     }
 }

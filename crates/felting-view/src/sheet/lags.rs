@@ -1,4 +1,4 @@
-use felting::behaviour::LagOutcome;
+use felting::behaviour::{LagOutcome, Trouble};
 use felting::fabric::{Lag, LagId, Uplink};
 use felting::id::Id as _;
 use felting::progress::{Progress, Stage};
@@ -58,9 +58,7 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             far: far_ends(state, lag),
             vlans: Cell::text(vlans),
             reason: Cell::text(why(state, id, outcome)),
-            finding: Cell::text(
-                outcome.cause.map(|cause| state.causes().get(cause).rule).unwrap_or_default(),
-            ),
+            finding: Cell::text(state.behind(Trouble::Lag(id)).unwrap_or_default()),
         };
         line.row(tone, vec![Subject::Device(lag.device)])
     });

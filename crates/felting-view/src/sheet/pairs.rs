@@ -1,6 +1,6 @@
 use std::fmt::Write as _;
 
-use felting::behaviour::{Entity, KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason};
+use felting::behaviour::{KeepaliveFault, KeepalivePath, PairOutcome, PrimaryReason, Trouble};
 use felting::fabric::{GroupId, Pair, PairId};
 use felting::id::Id as _;
 use felting::progress::{Progress, Stage};
@@ -46,11 +46,7 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
                 (true, true) => Tone::Plain,
                 (true, false) => Tone::Impaired,
             };
-            let finding = state
-                .causes()
-                .iter()
-                .find(|(_, cause)| cause.entity == Entity::Pair(id))
-                .map(|(_, cause)| cause.rule);
+            let finding = state.behind(Trouble::Pair(id));
             let line = Line {
                 pair: Cell::text(pair.name.as_str()),
                 device: Cell::text(fabric.device_name(pair.sides[side].switch.value)),

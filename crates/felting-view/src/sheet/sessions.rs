@@ -1,3 +1,4 @@
+use felting::behaviour::Trouble;
 use felting::fabric::{DeviceId, Selection, Session, SessionId};
 use felting::progress::{Progress, Stage};
 use felting::value::{Family, SessionOver};
@@ -49,7 +50,7 @@ fn sheet(state: &State, only: Option<&Selection>, progress: &Progress) -> Sheet 
         down += usize::from(tone == Tone::Down);
         let families = [Family::Ipv4, Family::Ipv6, Family::Evpn];
         let carried = families.into_iter().filter(|&family| outcome.carries(family));
-        let finding = outcome.cause.map(|cause| state.causes().get(cause).rule);
+        let finding = state.behind(Trouble::Session(id));
         let line = Line {
             device: Cell::text(fabric.device_name(session.device)),
             far: Cell::text(fabric.device_name(session.peer)),

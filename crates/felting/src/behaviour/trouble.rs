@@ -6,14 +6,15 @@ use super::link::is_off;
 use super::session::SessionFault;
 use super::{AdjacencyFault, AdjacencyId, Apart, CauseId, MemberState, Reason, State};
 use crate::fabric::{
-    CableId, DeviceId, InterfacePlace, LagId, MemberId, PairId, PresenceId, SessionId,
+    CableId, DeviceId, InterfaceId, InterfacePlace, LagId, MemberId, PairId, PresenceId, SessionId,
 };
 use crate::value::{Family, Replication};
 
 /// Something that is written and does not work.
 ///
 /// What is planned is none: a member that stands by within the limits, a port that the chosen tree closes, a cable in a
-/// port that is switched off at both ends. Nor is what follows from what is [down](State::condition).
+/// port that is switched off. What follows from what is [down](State::condition) is told apart by comparing with the state
+/// in which nothing is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
 pub enum Trouble {
@@ -39,8 +40,8 @@ pub enum Trouble {
 }
 
 impl State {
-    /// All cables, LAGs, pairs, links and sessions that do not work, but for what is down already and what follows from
-    /// that; in time linear in them. [`parted`](Self::parted) has the VTEPs.
+    /// All cables, LAGs, pairs, links and sessions that do not work, in time linear in them. [`parted`](Self::parted) has
+    /// the VTEPs.
     ///
     /// ```
     /// use felting::behaviour::Trouble;
@@ -73,7 +74,6 @@ impl State {
         found.extend(apart.map(|(id, _)| Trouble::Adjacency(id)));
         let down = fabric.sessions().filter(|&(id, _)| !self.bgp().session(id).is_up());
         found.extend(down.map(|(id, _)| Trouble::Session(id)));
-        found.retain(|&trouble| !self.is_of_what_is_down(trouble));
         found
     }
 
@@ -92,7 +92,6 @@ impl State {
                 found.extend(others.map(|there| Trouble::Apart { here, there }));
             }
         }
-        found.retain(|&trouble| !self.is_of_what_is_down(trouble));
         found
     }
 
@@ -109,15 +108,32 @@ impl State {
                 self.member(id).cause.or(self.lag(lag).cause)
             }
             Trouble::Lag(id) => self.lag(id).cause,
-            Trouble::Pair(id) => {
-                let mut all = self.causes().iter();
-                all.find(|(_, cause)| cause.entity == Entity::Pair(id)).map(|(id, _)| id)
+            Trouble::Pair(id) => self.of_pair(id),
+            Trouble::Adjacency(id) => {
+                let adjacency = self.underlay().adjacency(id);
+                let ends = [adjacency.near, adjacency.far];
+                adjacency.cause.or_else(|| ends.into_iter().find_map(|end| self.below(end)))
             }
-            Trouble::Adjacency(id) => self.underlay().adjacency(id).cause,
             Trouble::Session(id) => self.bgp().session(id).cause,
             Trouble::Apart { .. } => None,
         };
         cause.map(|cause| self.causes().get(cause).rule)
+    }
+
+    /// The cause of what is wrong below an interface: its port, LAG, or the pair whose peer link it goes over.
+    fn below(&self, id: InterfaceId) -> Option<CauseId> {
+        let interface = self.fabric().interface(id);
+        match interface.place {
+            InterfacePlace::Port(port) => self.causes().claimed(Entity::Port(port), Aspect::Link),
+            InterfacePlace::Lag(lag) => self.lag(lag).cause,
+            InterfacePlace::Vlan(_) => self.of_pair(self.fabric().device(interface.device).pair?.0),
+        }
+    }
+
+    /// The first cause that is about a pair.
+    fn of_pair(&self, id: PairId) -> Option<CauseId> {
+        let mut all = self.causes().iter();
+        all.find(|(_, cause)| cause.entity == Entity::Pair(id)).map(|(id, _)| id)
     }
 
     /// The switches and hosts that a trouble is between.
@@ -254,24 +270,5 @@ impl State {
     /// Whether a VTEP floods to another only in vain, or not at all.
     fn is_left_out(&self, here: PresenceId, there: PresenceId) -> bool {
         self.tunnels(here, there).is_err()
-    }
-
-    /// Whether a trouble is of something that is down as the condition says.
-    fn is_of_what_is_down(&self, trouble: Trouble) -> bool {
-        let condition = self.condition();
-        let of_cable = match trouble {
-            Trouble::Cable(id) => condition.cables.contains(&id),
-            Trouble::Member(id) => {
-                let port = self.fabric().member(id).port.value;
-                self.fabric().link(port).is_some_and(|(id, _)| condition.cables.contains(&id))
-            }
-            Trouble::Adjacency(id) => {
-                let near = self.fabric().interface(self.underlay().adjacency(id).near);
-                let InterfacePlace::Port(port) = near.place else { return false };
-                self.fabric().link(port).is_some_and(|(id, _)| condition.cables.contains(&id))
-            }
-            _ => false,
-        };
-        of_cable || self.between(trouble).iter().any(|&device| self.is_off(device))
     }
 }

@@ -130,7 +130,8 @@ pub struct Finding {
 }
 
 impl Finding {
-    /// Where it stands among others as people read them: the lower, the earlier.
+    /// Where it stands among others as people read them, the lower the earlier: first what cuts off most, then errors
+    /// that hit nobody who is modelled, then what one loss would make cut off most, then the rest, the worst first.
     pub fn rank(&self) -> impl Ord + use<> {
         let hit = self.hits.endpoints.max(self.hits.expectations);
         let risk = self.risk.as_ref().map_or(0, |risk| risk.endpoints);
@@ -243,14 +244,6 @@ impl Report {
     /// The worst severity found, not counting what is accepted.
     pub fn worst(&self) -> Option<Severity> {
         self.findings.iter().map(|finding| finding.severity).max()
-    }
-
-    /// The findings as people read them: first those that cut off most, then errors that hit nobody who is
-    /// modelled, then those because of which one loss would cut off most, then the rest, the worst first.
-    pub fn worst_first(&self) -> Vec<&Finding> {
-        let mut all: Vec<&Finding> = self.findings.iter().collect();
-        all.sort_by_key(|finding| finding.rank());
-        all
     }
 
     /// How many findings have a severity.

@@ -6,7 +6,7 @@ use rustc_hash::FxHashSet;
 
 use super::check::{Draft, Findings};
 use crate::behaviour::{Apart, State, Trouble};
-use crate::diagnostic::{Finding, Report, Rule, Severity, Span};
+use crate::diagnostic::{Report, Rule, Severity, Span};
 
 /// The rule of what no other explains. It has no example: whatever is known to be told by it is to be told by a rule of
 /// its own.
@@ -93,15 +93,27 @@ fn families(trouble: Trouble) -> &'static [&'static str] {
     }
 }
 
-/// What findings can explain, so that many troubles are asked quickly.
-pub(super) struct Claims<'r> {
+/// What the findings of a report explain, told or accepted.
+///
+/// ```
+/// use felting::rules::Claims;
+/// let rule = felting::rules::find("lag-mode-deadlock").unwrap();
+/// let fabric = felting::Fabric::from_text("f.toml", rule.broken);
+/// let state = felting::State::of(&fabric, &Default::default(), &Default::default());
+/// let report = fabric.check();
+/// let claims = Claims::of(&report);
+/// assert!(state.troubles().iter().all(|&trouble| claims.explain(&state, trouble)));
+/// ```
+#[derive(Debug)]
+pub struct Claims<'r> {
     rules: FxHashSet<&'r str>,
     /// The names that each family of rules is about.
     about: FxHashSet<(&'r str, &'r str)>,
 }
 
 impl<'r> Claims<'r> {
-    pub(super) fn of(report: &'r Report) -> Self {
+    /// Those of a report.
+    pub fn of(report: &'r Report) -> Self {
         let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
         let mut claims = Self { rules: FxHashSet::default(), about: FxHashSet::default() };
         for finding in report.findings.iter().chain(accepted) {
@@ -112,8 +124,9 @@ impl<'r> Claims<'r> {
         claims
     }
 
-    /// Whether [`State::explained`] finds one of them.
-    pub(super) fn explain(&self, state: &State, trouble: Trouble) -> bool {
+    /// Whether a finding explains a trouble: of the rule that reports its cause, as that reports all of them, some in
+    /// one finding that names the first; else of a rule that can be behind it, about what it is between.
+    pub fn explain(&self, state: &State, trouble: Trouble) -> bool {
         let by_rule = [state.behind(trouble), state.done_by_others(trouble)];
         by_rule.into_iter().flatten().any(|rule| self.rules.contains(rule)) || {
             let names = state.names_of(trouble);
@@ -124,35 +137,6 @@ impl<'r> Claims<'r> {
 }
 
 impl State {
-    /// The finding of a report that explains a trouble, told or accepted: of the rule that reports its cause, else of
-    /// one that can be behind it, about what it is between.
-    pub fn explained<'r>(&self, trouble: Trouble, report: &'r Report) -> Option<&'r Finding> {
-        let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
-        let findings = report.findings.iter().chain(accepted);
-        let names = self.names_of(trouble);
-        let rule = self.behind(trouble);
-        let families = families(trouble);
-        let of_others = self.done_by_others(trouble);
-        let mut best = None;
-        for finding in findings {
-            let is_cause = rule == Some(finding.rule.id);
-            if !is_cause && !families.contains(&finding.rule.family()) {
-                continue;
-            }
-            let named = finding.about.iter().filter(|name| names.contains(&name.as_str())).count();
-            // A rule that reports a cause reports all of them, some in one finding that names the first.
-            let is_known = is_cause || of_others == Some(finding.rule.id);
-            if named == 0 && !is_known {
-                continue;
-            }
-            let rank = (is_known, named, finding.severity);
-            if best.as_ref().is_none_or(|(known, _)| *known < rank) {
-                best = Some((rank, finding));
-            }
-        }
-        best.map(|(_, finding)| finding)
-    }
-
     /// The names of what a trouble is between, and of the pairs that these are in.
     fn names_of(&self, trouble: Trouble) -> Vec<&str> {
         let fabric = self.fabric();
@@ -206,6 +190,5 @@ mod tests {
         let known = state.check(None, &Progress::default());
         let claims = Claims::of(&known);
         assert!(troubles.iter().all(|&trouble| claims.explain(&state, trouble)));
-        assert!(troubles.iter().all(|&trouble| state.explained(trouble, &known).is_some()));
     }
 }

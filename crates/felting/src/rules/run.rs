@@ -13,7 +13,7 @@ use super::claims::{Claims, UNEXPLAINED, report_unexplained};
 use super::held_back::hold_back;
 use super::{all, checks, endpoint, expect};
 use crate::behaviour::{State, Trouble};
-use crate::diagnostic::{Finding, Report, Rule, Severity};
+use crate::diagnostic::{At, Finding, Report, Rule, Severity};
 use crate::fabric::{Condition, DeviceId, DeviceKind, EndpointId, Fabric, Terminal};
 use crate::progress::{Progress, Stage};
 use crate::walk::{Among, Failure, Lost, Unmet, Unreached, Walk, judge};
@@ -235,7 +235,7 @@ fn hit(cx: &Context<'_>, terms: Terms, report: &mut Report) -> Vec<Finding> {
             names.find_map(|name| failed.get(name).copied())
         })
     });
-    let explained = unreached.with_others(explained.collect());
+    let mut explained = unreached.with_others(explained.collect());
     let rule = &endpoint::CUT_OFF.rule;
     let of_fabric = terms.severity(fabric, rule.id);
     let severity = of_fabric.unwrap_or(Some(rule.severity));
@@ -244,37 +244,32 @@ fn hit(cx: &Context<'_>, terms: Terms, report: &mut Report) -> Vec<Finding> {
     if let Some(severity) = severity.filter(|_| fabric.is_complete() && !any_error) {
         let mut out =
             Findings { rule, severity, fixed: of_fabric.is_some(), fabric, list: &mut own };
-        let unmet: FxHashSet<(Option<EndpointId>, Option<EndpointId>)> = fabric
-            .expectations()
-            .filter(|(_, expectation)| !expectation.reaches.value)
-            .flat_map(|(_, expectation)| {
-                let to = |from: Terminal| {
-                    expectation.to.iter().map(move |to| (from.endpoint(), to.value.endpoint()))
-                };
-                expectation.from.iter().flat_map(move |from| to(from.value))
-            })
-            .collect();
+        let apart = kept_apart(fabric);
         let is_meant = |walk: &Walk| {
-            let ends = (walk.from.endpoint(), walk.to.endpoint());
-            !unmet.contains(&ends) && !unmet.contains(&(ends.1, ends.0))
+            let ends = walk.from.endpoint().zip(walk.to.endpoint());
+            ends.is_none_or(|(from, to)| !apart.contains(&[from, to]))
         };
-        let walks: Vec<&Walk> = unreached
-            .lost
-            .iter()
-            .zip(&explained)
-            .filter(|(lost, place)| place.is_none() && is_meant(&lost.walk))
-            .map(|(lost, _)| &lost.walk)
-            .collect();
-        let walks = not_off(cx, terms, walks, |walk, all| {
-            let of_others = all.findings.iter().filter(|one| one.rule.id != rule.id);
-            walk.explained_at(state, &Among::new(of_others), &Lost::Nothing).is_some()
-        });
-        endpoint::report_cut_off(state, &walks, &mut out);
+        let lost = unreached.lost.iter().zip(&explained).enumerate();
+        let open = lost.filter(|(_, (lost, cause))| cause.is_none() && is_meant(&lost.walk));
+        let mut open: Vec<(usize, &Walk)> =
+            open.map(|(place, (lost, _))| (place, &lost.walk)).collect();
+        if let Some(every) = (!open.is_empty()).then(|| with_all_on(cx, terms)).flatten() {
+            let accepted = every.accepted.iter().map(|accepted| &accepted.finding);
+            let others = every.findings.iter().chain(accepted).filter(|one| one.rule.id != rule.id);
+            let among = Among::new(others);
+            open.retain(|(_, walk)| walk.explained_at(state, &among, &Lost::Nothing).is_none());
+        }
+        for (finding, walks) in endpoint::report_cut_off(state, &open, &mut out) {
+            for walk in walks {
+                explained[walk] = Some(told + finding);
+            }
+        }
     }
     let mut whom = unreached.whom(&explained);
     drop(all);
     let accepted = report.accepted.iter_mut().map(|accepted| &mut accepted.finding);
-    for (place, finding) in report.findings.iter_mut().chain(accepted).enumerate().take(told) {
+    let all = report.findings.iter_mut().chain(accepted).chain(&mut own);
+    for (place, finding) in all.enumerate() {
         let Some(endpoints) = whom.remove(&place) else { continue };
         let hosts: FxHashSet<DeviceId> =
             endpoints.iter().map(|&endpoint| state.host_of(endpoint)).collect();
@@ -335,19 +330,23 @@ fn risk(cx: &Context<'_>, report: &mut Report) {
     }
 }
 
-/// What is left of some troubles without those that rules would explain which the fabric switches off.
-fn not_off<T>(
-    cx: &Context<'_>,
-    terms: Terms,
-    open: Vec<T>,
-    is_explained: impl Fn(&T, &Report) -> bool,
-) -> Vec<T> {
-    let is_off = |rule: &&Rule| terms.severity(cx.fabric, rule.id) == Some(None);
-    if open.is_empty() || !all().any(|rule| is_off(&rule)) {
-        return open;
-    }
-    let all = check(cx.state, &[], terms.ignore_severities(), &Progress::default());
-    open.into_iter().filter(|one| !is_explained(one, &all)).collect()
+/// What all rules find, if the fabric switches some off: what only these would explain, who did so knows of.
+fn with_all_on(cx: &Context<'_>, terms: Terms) -> Option<Report> {
+    let any_off = all().any(|rule| terms.severity(cx.fabric, rule.id) == Some(None));
+    any_off.then(|| check(cx.state, &[], terms.ignore_severities(), &Progress::default()))
+}
+
+/// The pairs of endpoints of which it is expected that they do not reach each other.
+fn kept_apart(fabric: &Fabric) -> FxHashSet<[EndpointId; 2]> {
+    let apart = fabric.expectations().filter(|(_, expectation)| !expectation.reaches.value);
+    let pairs = apart.flat_map(|(_, expectation)| {
+        let ends = |all: &[At<Terminal>]| -> Vec<EndpointId> {
+            all.iter().filter_map(|one| one.value.endpoint()).collect()
+        };
+        let (from, to) = (ends(&expectation.from), ends(&expectation.to));
+        from.into_iter().flat_map(move |a| to.clone().into_iter().map(move |b| [a, b]))
+    });
+    pairs.flat_map(|[a, b]| [[a, b], [b, a]]).collect()
 }
 
 /// Tells what does not work and what nothing explains that was found, is accepted or is switched off.
@@ -367,8 +366,12 @@ fn unexplained(cx: &Context<'_>, terms: Terms, report: &Report) -> Vec<Finding> 
             && !state.behind(trouble).is_some_and(is_off)
     });
     let claims = Claims::of(report);
-    let open: Vec<Trouble> = troubles.filter(|&trouble| !claims.explain(state, trouble)).collect();
-    let open = not_off(cx, terms, open, |&trouble, all| state.explained(trouble, all).is_some());
+    let mut open: Vec<Trouble> =
+        troubles.filter(|&trouble| !claims.explain(state, trouble)).collect();
+    if let Some(every) = (!open.is_empty()).then(|| with_all_on(cx, terms)).flatten() {
+        let claims = Claims::of(&every);
+        open.retain(|&trouble| !claims.explain(state, trouble));
+    }
     let fixed = of_fabric.is_some();
     let mut out = Findings { rule, severity, fixed, fabric, list: &mut found };
     report_unexplained(state, &open, &mut out);

@@ -9,7 +9,7 @@ type Other = (&'static str, Severity, &'static str);
 /// All of them: no finding has another severity than its rule and these, but that one which breaks an expectation is
 /// as severe as that.
 static OTHERS: &[Other] = &[
-    ("lag-uncabled", Error, "it is the bond of a host with endpoints"),
+    ("lag-uncabled", Error, "endpoints are on it"),
     ("lag-member-clash", Hint, "the members differ in what their device may mix"),
     ("lag-min-members", Error, "the minimum is larger than the LAG"),
     ("pair-peer-link-vlan", Error, "something on one side alone has the VLAN"),

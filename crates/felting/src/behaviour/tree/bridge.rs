@@ -46,7 +46,7 @@ pub struct Bridge {
 }
 
 /// What carries the frames of a bridge port.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
 pub enum Carrier {
     /// A port, or a member of a LAG that works for itself.

@@ -67,49 +67,62 @@ runs = "bench-[1-2] nic1 -- kelp-a p[1-2]"
 /// Who is cut off is known when all other rules have run.
 fn check(_: &Context<'_>, _: &mut Findings<'_>) {}
 
-/// Reports walks that ought to arrive and that nothing explains: one finding for all that have an end in common.
-pub(in crate::rules) fn report(state: &State, walks: &[&Walk], out: &mut Findings<'_>) {
-    let fabric = state.fabric();
-    for walks in joined(walks) {
-        // Told is who has lost most.
-        let mut losses: FxHashMap<EndpointId, usize> = FxHashMap::default();
-        for endpoint in walks.iter().flat_map(|walk| ends(walk)) {
-            *losses.entry(endpoint).or_default() += 1;
-        }
-        let most = |walk: &Walk| ends(walk).map(|end| losses[&end]).max();
-        let Some(walk) = walks.iter().rev().max_by_key(|walk| most(walk)) else { continue };
-        let name = |terminal| fabric.terminal_name(terminal);
-        let (from, to) = (name(walk.from), name(walk.to));
-        let others = losses.len().saturating_sub(ends(walk).count());
-        let beside = match others {
-            0 => String::new(),
-            1 => "; another endpoint loses something too".to_owned(),
-            many => format!("; {many} others lose something too"),
-        };
-        let reason = walk.root().map(|(hop, stop)| why(fabric, hop, stop)).unwrap_or_default();
-        let [first, second] = [walk.from, walk.to].map(|terminal| place(fabric, terminal));
-        let mut draft = out
-            .report(
-                first,
-                "from here",
-                format!("{from} does not reach {to}, and nothing else that was found explains it"),
-            )
-            .wire(format!("{}{beside}", way(fabric, walk, &reason)))
-            .remedy(format!(
-                "see `{}`; mend what stops it, or say with an [[expect]] that it is meant so",
-                command(state, walk.from, walk.to, &Lost::Nothing)
-            ))
-            .about_name(&from.into())
-            .about_name(&to.into());
-        if second != first {
-            draft = draft.related(second, "to here");
-        }
-        if let Some((hop, _)) = walk.root() {
-            draft.about(hop.device);
-        }
+/// Reports walks that ought to arrive and that nothing explains, which come with a number each: one finding for all that
+/// have an end in common. Told is which finding is about which walks.
+pub(in crate::rules) fn report(
+    state: &State,
+    walks: &[(usize, &Walk)],
+    out: &mut Findings<'_>,
+) -> Vec<(usize, Vec<usize>)> {
+    let groups = joined(walks);
+    for group in &groups {
+        let walks: Vec<&Walk> = group.iter().map(|&(_, walk)| walk).collect();
+        report_one(state, &walks, out);
     }
+    let numbers =
+        |group: Vec<(usize, &Walk)>| group.into_iter().map(|(number, _)| number).collect();
+    groups.into_iter().map(numbers).enumerate().collect()
 }
 
+fn report_one(state: &State, walks: &[&Walk], out: &mut Findings<'_>) {
+    let fabric = state.fabric();
+    // Told is who has lost most.
+    let mut losses: FxHashMap<EndpointId, usize> = FxHashMap::default();
+    for endpoint in walks.iter().flat_map(|walk| ends(walk)) {
+        *losses.entry(endpoint).or_default() += 1;
+    }
+    let most = |walk: &Walk| ends(walk).map(|end| losses[&end]).max();
+    let Some(walk) = walks.iter().rev().max_by_key(|walk| most(walk)) else { return };
+    let name = |terminal| fabric.terminal_name(terminal);
+    let (from, to) = (name(walk.from), name(walk.to));
+    let others = losses.len().saturating_sub(ends(walk).count());
+    let beside = match others {
+        0 => String::new(),
+        1 => "; another endpoint loses something too".to_owned(),
+        many => format!("; {many} others lose something too"),
+    };
+    let reason = walk.root().map(|(hop, stop)| why(fabric, hop, stop)).unwrap_or_default();
+    let [first, second] = [walk.from, walk.to].map(|terminal| place(fabric, terminal));
+    let mut draft = out
+        .report(
+            first,
+            "from here",
+            format!("{from} does not reach {to}, and nothing else that was found explains it"),
+        )
+        .wire(format!("{}{beside}", way(fabric, walk, &reason)))
+        .remedy(format!(
+            "see `{}`; mend what stops it, or say with an [[expect]] that it is meant so",
+            command(state, walk.from, walk.to, &Lost::Nothing)
+        ))
+        .about_name(&from.into())
+        .about_name(&to.into());
+    if second != first {
+        draft = draft.related(second, "to here");
+    }
+    if let Some((hop, _)) = walk.root() {
+        draft.about(hop.device);
+    }
+}
 /// The endpoints at the ends of a walk.
 fn ends(walk: &Walk) -> impl Iterator<Item = EndpointId> + use<> {
     [walk.from, walk.to].into_iter().filter_map(Terminal::endpoint)
@@ -130,18 +143,18 @@ fn place(fabric: &Fabric, terminal: Terminal) -> Span {
 }
 
 /// The walks that have ends in common, directly or by others.
-fn joined<'w>(walks: &[&'w Walk]) -> Vec<Vec<&'w Walk>> {
+fn joined<'w>(walks: &[(usize, &'w Walk)]) -> Vec<Vec<(usize, &'w Walk)>> {
     let mut root: Vec<usize> = (0..walks.len()).collect();
     let mut of_end: FxHashMap<EndpointId, usize> = FxHashMap::default();
-    for (place, walk) in walks.iter().enumerate() {
+    for (place, (_, walk)) in walks.iter().enumerate() {
         for end in ends(walk) {
             let other = *of_end.entry(end).or_insert(place);
             let (a, b) = (find(&mut root, place), find(&mut root, other));
             root[a.max(b)] = a.min(b);
         }
     }
-    let mut found: BTreeMap<usize, Vec<&Walk>> = BTreeMap::new();
-    for (place, walk) in walks.iter().enumerate() {
+    let mut found: BTreeMap<usize, Vec<(usize, &Walk)>> = BTreeMap::new();
+    for (place, &walk) in walks.iter().enumerate() {
         found.entry(find(&mut root, place)).or_default().push(walk);
     }
     found.into_values().collect()

@@ -1,5 +1,7 @@
 use std::collections::BTreeMap;
 
+use rustc_hash::FxHashSet;
+
 use super::half_name;
 use crate::behaviour::{Aspect, Entity, Reason};
 use crate::diagnostic::{Span, some_of};
@@ -37,7 +39,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let claimed = |port| cx.state.causes().claimed(Entity::Port(port), Aspect::Link).is_some();
     // What is written once for several switches is told once, and so are both ends of what one cable would join.
     let mut of_statement: BTreeMap<Span, Vec<(LagId, PortId)>> = BTreeMap::new();
-    let mut told: Vec<DeviceId> = Vec::new();
+    let mut told: FxHashSet<LagId> = FxHashSet::default();
     for (id, lag) in fabric.lags() {
         let ports = lag.members.iter().map(|member| (member, fabric.member(member).port.value));
         let (cabled, bare): (Vec<_>, Vec<_>) =
@@ -49,17 +51,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if cabled.is_empty() || bare.is_empty() || cx.state.lag(id).cause.is_some() {
             continue;
         }
-        let far = cabled.iter().filter_map(|&(_, port)| fabric.link(port));
-        let far: Vec<DeviceId> = far.map(|(_, far)| fabric.port(far).device).collect();
-        if told.contains(&lag.device) && far.iter().any(|device| told.contains(device)) {
+        let far: Vec<PortId> =
+            cabled.iter().filter_map(|&(_, port)| Some(fabric.link(port)?.1)).collect();
+        if told.contains(&id) {
             continue;
         }
         // Where its cable ends in a port beside, or a host hangs on one side, that is told.
         if is_told(cx, id, &far) {
             continue;
         }
-        told.push(lag.device);
-        told.extend(far);
+        told.extend(far.iter().filter_map(|&port| fabric.lag_of(port)));
         let span =
             lag.members.get(0).map_or(lag.name.span, |member| fabric.member(member).port.span);
         of_statement.entry(span).or_default().extend(bare.into_iter().map(|port| (id, port)));
@@ -93,15 +94,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .remedy("add the run to [cabling], or take the member out until it is needed");
         let draft = all.iter().fold(draft, |draft, &(id, _)| draft.about(fabric.lag(id).device));
         // What its cable would lead to lacks it too.
-        let far = fabric
-            .lag(lag)
-            .members
-            .iter()
-            .filter_map(|member| fabric.link(fabric.member(member).port.value));
-        let draft = far.fold(draft, |draft, (_, far)| draft.about(fabric.port(far).device));
-        // With one cable left, that is the one to lose.
         let ports = fabric.lag(lag).members.iter().map(|member| fabric.member(member).port.value);
         let left: Vec<_> = ports.filter_map(|port| fabric.link(port)).collect();
+        let draft =
+            left.iter().fold(draft, |draft, &(_, far)| draft.about(fabric.port(far).device));
+        // With one cable left, that is the one to lose.
         if let [(cable, _)] = left[..] {
             draft.when_lost(fabric.cable_words(cable));
         }
@@ -109,7 +106,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
 }
 
 /// Whether another rule tells of a LAG: of its members, or of both its ends.
-fn is_told(cx: &Context<'_>, id: LagId, far: &[DeviceId]) -> bool {
+fn is_told(cx: &Context<'_>, id: LagId, far: &[PortId]) -> bool {
     let lag = cx.fabric.lag(id);
     let name = |device: DeviceId| &cx.fabric.device(device).name.value;
     let members = lag.members.get(0).map(|member| cx.fabric.member(member).port.span);
@@ -118,7 +115,7 @@ fn is_told(cx: &Context<'_>, id: LagId, far: &[DeviceId]) -> bool {
         let shown = std::iter::once(&what.primary).chain(&what.related);
         matches!(finding.rule.family(), "lag" | "uplink" | "pair" | "cable" | "stack" | "es")
             && finding.about.contains(name(lag.device))
-            && (far.iter().any(|&far| finding.about.contains(name(far)))
+            && (far.iter().any(|&far| finding.about.contains(name(cx.fabric.port(far).device)))
                 || shown.map(|label| label.span).any(|span| Some(span) == members))
     })
 }

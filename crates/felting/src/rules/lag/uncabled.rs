@@ -2,10 +2,10 @@ use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
 
-use super::{half_name, halves, meant_for_replugged, neighbours};
+use super::{half_name, halves, meant_for_replugged, neighbours, without_cables};
 use crate::behaviour::{Aspect, Entity};
 use crate::diagnostic::{Span, some_of};
-use crate::fabric::{DeviceId, DeviceKind, LagId, PortId};
+use crate::fabric::{DeviceId, LagId, Uplink};
 use crate::rules::pair::of_peer_link;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -53,12 +53,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let replugged = meant_for_replugged(fabric);
     // What is written once for several switches is told once.
     let mut of_statement: BTreeMap<Span, Vec<LagId>> = BTreeMap::new();
-    for (id, lag) in fabric.lags() {
+    for id in without_cables(fabric) {
+        let lag = fabric.lag(id);
         let mut ports = lag.members.iter().map(|member| fabric.member(member).port.value);
-        let forgotten = |port: PortId| {
-            fabric.link(port).is_none() && !claimed(Entity::Port(port), Aspect::Link)
-        };
-        let alone = !lag.members.is_empty() && ports.all(forgotten);
         // A member of another LAG has its cable there, and a peer link is missed as one.
         // One half alone is told as a host, or a switch, on one side only.
         let half = halves(fabric, id).into_iter().any(|other| {
@@ -66,30 +63,30 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             members.any(|member| fabric.link(fabric.member(member).port.value).is_some())
         });
         let told = half
+            || ports.any(|port| claimed(Entity::Port(port), Aspect::Link))
             || replugged.contains(&id)
             || beside.contains(&lag.device)
             || claimed(Entity::Lag(id), Aspect::Membership)
             || of_peer_link(cx, id).is_some();
-        if alone && !told {
+        if !told {
             of_statement.entry(lag.name.span).or_default().push(id);
         }
     }
-    // The other ends of the cables that hosts lack are missed with them.
-    let is_host = |id: &LagId| fabric.device(fabric.lag(*id).device).kind == DeviceKind::Host;
-    let hosts: FxHashSet<DeviceId> =
-        fabric.endpoints().map(|(_, endpoint)| endpoint.host.value).collect();
-    let lives = |id: &LagId| is_host(id) && hosts.contains(&fabric.lag(*id).device);
+    let lives = living(cx);
     let (of_hosts, others): (BTreeMap<_, Vec<LagId>>, BTreeMap<_, _>) =
-        of_statement.into_iter().partition(|(_, lags)| lags.iter().any(lives));
-    let any = !of_hosts.is_empty();
-    let mut ends: Vec<LagId> = Vec::new();
-    let mut groups: Vec<(Span, Vec<LagId>)> = of_hosts.into_iter().collect();
-    match any {
-        true => ends.extend(others.into_values().flatten()),
-        false => groups.extend(others),
-    }
+        of_statement.into_iter().partition(|(_, lags)| lags.iter().any(|lag| lives.contains(lag)));
+    // The other ends of the cables that hosts lack are missed with them: as many members, and no more.
+    let members = |groups: &BTreeMap<Span, Vec<LagId>>| -> usize {
+        groups.values().flatten().map(|&id| fabric.lag(id).members.len()).sum()
+    };
+    let mut ends: Vec<LagId> = match members(&others) <= members(&of_hosts) {
+        true => others.values().flatten().copied().collect(),
+        false => Vec::new(),
+    };
+    let alone = others.into_iter().filter(|_| ends.is_empty());
+    let groups: Vec<(Span, Vec<LagId>)> = of_hosts.into_iter().chain(alone).collect();
     for (span, lags) in groups {
-        let severity = if any { Severity::Error } else { Severity::Hint };
+        let is_used = lags.iter().any(|lag| lives.contains(lag));
         let lag = fabric.lag(lags[0]);
         let names: Vec<_> = lags.iter().map(|&id| half_name(fabric, id)).collect();
         let who = some_of(&names.iter().map(String::as_str).collect::<Vec<_>>());
@@ -97,11 +94,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let ports = lag.members.get(0).map_or(span, |member| fabric.member(member).port.span);
         let mut draft = out
             .report(span, "no cable", format!("{who} {has} no cable"))
-            .severity(severity)
+            .severity(if is_used { Severity::Error } else { Severity::Hint })
             .related(ports, "nothing is plugged in here")
-            .wire(match severity {
-                Severity::Error => format!("{is} down, and who is on the host reaches nobody"),
-                _ => format!("{is} down"),
+            .wire(match is_used {
+                true => format!("{is} down, and the endpoints whose network is on it reach nobody"),
+                false => format!("{is} down"),
             })
             .remedy("add the run to [cabling], or take the LAG out until it is needed");
         let ends = std::mem::take(&mut ends);
@@ -113,4 +110,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         }
         lags.iter().chain(&ends).fold(draft, |draft, &id| draft.about(fabric.lag(id).device));
     }
+}
+
+/// The bonds that endpoints are on.
+fn living(cx: &Context<'_>) -> FxHashSet<LagId> {
+    let networks = cx.fabric.endpoints().filter_map(|(id, _)| cx.state.network_of(id));
+    let bonds = networks.filter_map(|id| match cx.fabric.network(id).uplink {
+        Uplink::Bond(bond) => cx.fabric.bond(bond).lag,
+        Uplink::Nic(_) => None,
+    });
+    bonds.collect()
 }

@@ -1,9 +1,12 @@
 use std::collections::BTreeMap;
 
+use rustc_hash::FxHashSet;
+
+use crate::behaviour::Carrier;
 use crate::behaviour::evpn::replication;
 use crate::behaviour::session::is_internal;
 use crate::diagnostic::Span;
-use crate::fabric::{DeviceId, Fabric, PortId, TreePort};
+use crate::fabric::{DeviceId, Fabric, TreePort};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{DfElection, EthernetSegmentMode, Replication, TreeMode, UnderlayProtocol};
 
@@ -63,8 +66,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             of_place.insert(setting.span, (setting, false));
         }
     };
-    ports(fabric, &mut note);
-    lags(fabric, &mut note);
+    plant(cx, &mut note);
     routing(fabric, &mut note);
     overlays(fabric, &mut note);
     trees(fabric, &mut note);
@@ -92,32 +94,27 @@ fn of_tree(tree: &TreePort) -> impl Iterator<Item = (Span, &'static str)> {
     [edge, runs, cost].into_iter().flatten()
 }
 
-fn ports(fabric: &Fabric, note: &mut impl FnMut(Setting)) {
+/// What of the spanning tree is written of ports and LAGs: of no effect where no tree has them for a port.
+fn plant(cx: &Context<'_>, note: &mut impl FnMut(Setting)) {
+    let fabric = cx.fabric;
+    let in_trees: FxHashSet<Carrier> =
+        cx.state.trees().ports().map(|(_, port)| port.carrier).collect();
     let mut all: Vec<_> = fabric.port_settings.iter().collect();
     all.sort_unstable_by_key(|&(&port, _)| port);
     for (&port, own) in all {
         let device = fabric.port(port).device;
-        let carries = !own.tagged.is_empty() || own.untagged.is_some();
-        let why = match (fabric.lag_of(port), carries) {
-            (Some(_), _) => Some("the port is a member of a LAG, whose settings count"),
-            (None, false) => Some("the port carries no VLAN"),
-            (None, true) => None,
+        let why = match fabric.lag_of(port) {
+            Some(_) => Some("the port is a member of a LAG, whose settings count"),
+            None if in_trees.contains(&Carrier::Port(port)) => None,
+            // A port that nothing is plugged into may be bridged when something is.
+            None => fabric.link(port).map(|_| "the port is in no spanning tree"),
         };
-        let why = why.filter(|_| !is_free(fabric, port));
         of_tree(&own.tree).for_each(|(span, key)| note(Setting { span, device, key, why }));
     }
-}
-
-/// Whether a port is for whoever comes: without a cable, and in no LAG.
-fn is_free(fabric: &Fabric, port: PortId) -> bool {
-    fabric.link(port).is_none() && fabric.lag_of(port).is_none()
-}
-
-fn lags(fabric: &Fabric, note: &mut impl FnMut(Setting)) {
-    for (_, lag) in fabric.lags() {
+    for (id, lag) in fabric.lags() {
         let device = lag.device;
-        let bridged = !lag.tagged.is_empty() || lag.untagged.is_some();
-        let why = (!bridged).then_some("the LAG carries no VLAN");
+        let carrier = lag.group.map_or(Carrier::Lag(id), Carrier::Group);
+        let why = (!in_trees.contains(&carrier)).then_some("the LAG is in no spanning tree");
         of_tree(&lag.tree).for_each(|(span, key)| note(Setting { span, device, key, why }));
         let mode = lag.ethernet_segment_mode;
         if mode.value != EthernetSegmentMode::AllActive {

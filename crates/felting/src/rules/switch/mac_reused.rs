@@ -57,12 +57,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("{} and {} have one MAC address, {}{more}", a.name.value, b.name.value, a.mac.value),
         )
         .related(a.mac.span, says(a))
-        .wire("LACP takes the two for one system: a LAG between them does not form, and one towards both looks whole where it is not")
+        .wire(
+            "LACP takes the two for one system: a LAG between them does not form, and one towards both looks whole where \
+             it is not",
+        )
         .remedy(match [a, b].iter().all(|d| d.number.is_some_and(|n| n.span == d.mac.span)) {
             true => "give each switch its own number; a range of names counts on from the number written",
             false => "take the written `mac` out, or write the address that the device really has",
-        })
-;
+        });
         all.iter().flatten().fold(draft, |draft, &device| draft.about(device));
     }
 }
