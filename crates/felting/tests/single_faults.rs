@@ -445,3 +445,15 @@ fn each_stage_ends_with_all_its_steps_done() {
     State::of(&fabric, &Condition::default(), &progress);
     done(Stage::Behaviour);
 }
+
+/// A side of a pair with no uplink left still hears routes over the peer link: what is missing is its cables.
+#[test]
+fn a_side_without_uplinks_is_told_by_its_cables() {
+    let whole = whole();
+    let uplinks = whole.lines().find(|line| line.contains("leaf-02a p[49-50] -- spine")).unwrap();
+    let lacking =
+        felting::Fabric::from_text("fabric.toml", &whole.replace(&format!("{uplinks}\n"), ""));
+    let found = lacking.check();
+    let rules: Vec<&str> = found.findings.iter().map(|finding| finding.rule.id).collect();
+    assert_eq!(rules, ["underlay-leaf-partial"]);
+}

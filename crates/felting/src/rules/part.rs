@@ -4,6 +4,10 @@
 macro_rules! part {
     // Two spines and two leaves.
     (plant) => {
+        concat!(part!(switches), part!(loopbacks), part!(vtep_addresses), part!(uplinks))
+    };
+    // The switches, and addresses for their links.
+    (switches) => {
         r#"
 [[switch]]
 name = "crest-[1-2]"
@@ -21,19 +25,69 @@ ports = ["p[1-8] 25G", "p[49-52] 100G"]
 name = "links"
 gives = "links"
 prefix = "10.64.0.0/22"
-
+"#
+    };
+    (loopbacks) => {
+        r#"
 [[pool]]
 name = "loopbacks"
 gives = "loopbacks"
 prefix = "10.64.8.0/24"
-
+"#
+    };
+    (vtep_addresses) => {
+        r#"
 [[pool]]
 name = "vteps"
 gives = "vteps"
 prefix = "10.64.9.0/24"
-
+"#
+    };
+    (uplinks) => {
+        r#"
 [cabling]
 runs = ["kelp-a p[49-50] -- crest-[1-2] p1", "kelp-b p[49-50] -- crest-[1-2] p2"]
+"#
+    };
+    // Two machines on a switch, in the VLANs 310 and 311.
+    (benches) => {
+        r#"
+[[switch]]
+name = "kelp-a"
+ports = "p[1-2] 25G"
+
+[[port]]
+on = "kelp-a"
+ports = "p1"
+untagged = 310
+
+[[port]]
+on = "kelp-a"
+ports = "p2"
+untagged = 311
+
+[[host]]
+name = "bench-[1-2]"
+nics = "nic1 25G"
+networks = { name = "web" }
+
+[[endpoint]]
+name = "lathe"
+host = "bench-1"
+address = "10.80.31.21/24"
+
+[[endpoint]]
+name = "saw"
+host = "bench-2"
+address = "10.80.31.22/24"
+
+[[accept]]
+rule = "uplink-single-nic"
+on = "bench-*"
+reason = "benches have one NIC"
+
+[cabling]
+runs = "bench-[1-2] nic1 -- kelp-a p[1-2]"
 "#
     };
     // Their underlay.

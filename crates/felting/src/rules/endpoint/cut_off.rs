@@ -21,44 +21,7 @@ pub(in crate::rules) static RULE: Check = Check {
               stops. It is told where no other finding is an error, as what follows from one is not known. Who is not to \
               reach whom says so with an [[expect]].",
         sources: &["RFC 1122 section 3.3.1", "what segments and VRFs are for"],
-        broken: r#"
-[[switch]]
-name = "kelp-a"
-ports = "p[1-2] 25G"
-
-[[port]]
-on = "kelp-a"
-ports = "p1"
-untagged = 310
-
-[[port]]
-on = "kelp-a"
-ports = "p2"
-untagged = 311
-
-[[host]]
-name = "bench-[1-2]"
-nics = "nic1 25G"
-networks = { name = "web" }
-
-[[endpoint]]
-name = "lathe"
-host = "bench-1"
-address = "10.80.31.21/24"
-
-[[endpoint]]
-name = "saw"
-host = "bench-2"
-address = "10.80.31.22/24"
-
-[[accept]]
-rule = "uplink-single-nic"
-on = "bench-*"
-reason = "benches have one NIC"
-
-[cabling]
-runs = "bench-[1-2] nic1 -- kelp-a p[1-2]"
-"#,
+        broken: part!(benches),
         mend: &[("untagged = 311", "untagged = 310")],
     },
     check,

@@ -13,48 +13,14 @@ pub(in crate::rules) static RULE: Check = Check {
               way, and despite what loss. The walk shows where it fails. If another finding \
               explains it, the expectation is named there instead.",
         sources: &["what the fabric file expects"],
-        broken: r#"
-[[switch]]
-name = "kelp-a"
-ports = "p[1-2] 25G"
-
-[[port]]
-on = "kelp-a"
-ports = "p1"
-untagged = 310
-
-[[port]]
-on = "kelp-a"
-ports = "p2"
-untagged = 311
-
-[[host]]
-name = "bench-[1-2]"
-nics = "nic1 25G"
-networks = { name = "web" }
-
-[[endpoint]]
-name = "lathe"
-host = "bench-1"
-address = "10.80.31.21/24"
-
-[[endpoint]]
-name = "saw"
-host = "bench-2"
-address = "10.80.31.22/24"
-
+        broken: concat!(
+            part!(benches),
+            r#"
 [[expect]]
 from = "lathe"
 to = "saw"
-
-[[accept]]
-rule = "uplink-single-nic"
-on = "bench-*"
-reason = "benches have one NIC"
-
-[cabling]
-runs = "bench-[1-2] nic1 -- kelp-a p[1-2]"
-"#,
+"#
+        ),
         mend: &[("untagged = 311", "untagged = 310")],
     },
     check,

@@ -14,41 +14,14 @@ pub(super) static RULE: Check = Check {
               `vteps`, is no end of any tunnel: its segments end at its own ports.",
         sources: &["RFC 7348 section 4", "RFC 8365 section 5.1.3"],
         broken: concat!(
-            r#"
-[[switch]]
-name = "crest-[1-2]"
-number = 1
-role = "spine"
-ports = "p[1-4] 100G"
-
-[[switch]]
-name = "kelp-[a-b]"
-number = 11
-role = "leaf"
-ports = ["p[1-8] 25G", "p[49-52] 100G"]
-
-[[pool]]
-name = "links"
-gives = "links"
-prefix = "10.64.0.0/22"
-
-[[pool]]
-name = "loopbacks"
-gives = "loopbacks"
-prefix = "10.64.8.0/24"
-
-[cabling]
-runs = ["kelp-a p[49-50] -- crest-[1-2] p1", "kelp-b p[49-50] -- crest-[1-2] p2"]
-"#,
+            part!(switches),
+            part!(loopbacks),
+            part!(uplinks),
             part!(ospf),
             part!(one_as),
             part!(reflected),
             part!(segment),
-            r#"
-[[overlay]]
-on = "kelp-*"
-target_pattern = "42041:{vni}"
-"#
+            part!(vteps),
         ),
         mend: &[(
             "[cabling]",

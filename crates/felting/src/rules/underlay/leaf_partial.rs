@@ -58,7 +58,16 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     }
     // In a fabric of several pods each has its own spines: those that any of its leaves has.
     let mut pods: Vec<(BTreeSet<DeviceId>, Vec<DeviceId>)> = Vec::new();
+    let twin = |leaf: DeviceId| {
+        let (pair, side) = fabric.device(leaf).pair?;
+        Some(fabric.pair(pair).sides[1 - side].switch.value)
+    };
     for (&leaf, spines) in &above {
+        // A side of a pair that has lost all of its own is where the other side is.
+        let spines = match spines.is_empty() {
+            true => twin(leaf).and_then(|twin| above.get(&twin)).unwrap_or(spines),
+            false => spines,
+        };
         if spines.is_empty() {
             continue;
         }
@@ -90,10 +99,6 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let Some(&first) = lacking.first() else { continue };
             let names: Vec<&str> = lacking.iter().map(|&spine| fabric.device_name(spine)).collect();
             let (name, names) = (fabric.device_name(leaf), crate::diagnostic::some_of(&names));
-            // One that lacks a spine of its pod has a cable to another.
-            let cabled = uplinks(fabric, leaf).first().and_then(|&(port, _)| fabric.link(port));
-            let cabled = cabled
-                .map_or(fabric.device(leaf).name.span, |(cable, _)| fabric.cable(cable).span.0);
             let mut draft = out
                 .report(
                     fabric.device(leaf).name.span,
@@ -104,13 +109,25 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     fabric.device(first).name.span,
                     format!("{} has cables to other leaves", fabric.device_name(first)),
                 )
-                .related(cabled, format!("{name} is cabled to spines here"))
-                .wire(format!(
-                    "{name} has fewer ways out than its neighbours, and none is left sooner \
-                     when spines fail"
-                ))
+                .wire(match &uplinks(fabric, leaf)[..] {
+                    [] if reaches(cx, leaf, first) => {
+                        format!("{name} has no way out of its own: all that it sends goes by another leaf")
+                    }
+                    [] => format!("{name} has no way out: it has no route to any spine"),
+                    _ => format!(
+                        "{name} has fewer ways out than its neighbours, and none is left sooner \
+                         when spines fail"
+                    ),
+                })
                 .remedy(format!("cable {name} to {names}"))
                 .about(leaf);
+            // One that lacks a spine of its pod mostly has a cable to another.
+            if let Some((cable, _)) =
+                uplinks(fabric, leaf).first().and_then(|&(port, _)| fabric.link(port))
+            {
+                let place = fabric.cable(cable).span.0;
+                draft = draft.related(place, format!("{name} is cabled to spines here"));
+            }
             // With one spine left, that is the one to lose.
             if let [last] = above[&leaf].iter().copied().collect::<Vec<_>>()[..] {
                 draft = draft.when_lost(fabric.device_name(last));
@@ -120,4 +137,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
         }
     }
+}
+
+/// Whether a switch has a route to the loopback of another.
+fn reaches(cx: &Context<'_>, from: DeviceId, to: DeviceId) -> bool {
+    let loopback = cx.fabric.router_of(to).and_then(|router| router.loopbacks.first());
+    cx.fabric
+        .device(from)
+        .router
+        .zip(loopback)
+        .is_some_and(|(router, loopback)| cx.state.delivers(router, loopback.address()).is_ok())
 }

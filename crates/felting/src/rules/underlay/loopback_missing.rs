@@ -15,45 +15,19 @@ pub(super) static RULE: Check = Check {
               send from and nothing that the other could send to.",
         sources: &["RFC 4271 section 8.2.1"],
         broken: concat!(
-            r#"
-[[switch]]
-name = "crest-[1-2]"
-number = 1
-role = "spine"
-ports = "p[1-4] 100G"
-
-[[switch]]
-name = "kelp-[a-b]"
-number = 11
-role = "leaf"
-ports = ["p[1-8] 25G", "p[49-52] 100G"]
-
-[[pool]]
-name = "links"
-gives = "links"
-prefix = "10.64.0.0/22"
-
-[[pool]]
-name = "loopbacks"
-gives = "loopbacks"
-prefix = "10.64.8.0/24"
-on = "crest-*"
-
-[[pool]]
-name = "vteps"
-gives = "vteps"
-prefix = "10.64.9.0/24"
-
-[cabling]
-runs = ["kelp-a p[49-50] -- crest-[1-2] p1", "kelp-b p[49-50] -- crest-[1-2] p2"]
-"#,
+            part!(switches),
+            part!(vtep_addresses),
+            part!(uplinks),
             part!(ospf),
             part!(one_as),
             part!(reflected),
             part!(segment),
             part!(vteps),
         ),
-        mend: &[("\non = \"crest-*\"\n\n[[pool]]", "\n\n[[pool]]")],
+        mend: &[(
+            "[cabling]",
+            "[[pool]]\nname = \"loopbacks\"\ngives = \"loopbacks\"\nprefix = \"10.64.8.0/24\"\n\n[cabling]",
+        )],
     },
     check,
 };
