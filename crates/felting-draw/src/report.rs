@@ -68,11 +68,11 @@ struct Counts {
 }
 
 impl Counts {
-    fn count(&mut self, severity: Severity) {
+    fn count(&mut self, severity: Severity, more: usize) {
         match severity {
-            Severity::Error => self.error += 1,
-            Severity::Warning => self.warning += 1,
-            Severity::Hint => self.hint += 1,
+            Severity::Error => self.error += more,
+            Severity::Warning => self.warning += more,
+            Severity::Hint => self.hint += more,
         }
     }
 }
@@ -182,7 +182,9 @@ pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
         families: families(report),
         all: {
             let mut all = Counts::default();
-            report.findings.iter().for_each(|finding| all.count(finding.severity));
+            for severity in Severity::ALL {
+                all.count(*severity, report.count(*severity));
+            }
             all
         },
         incomplete: {
@@ -190,7 +192,10 @@ pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
             fabric.faults().iter().map(|fault| drawer.fault(fault)).collect()
         },
         findings: findings(fabric, report, &drawings, progress),
-        left_out: report.findings.len().saturating_sub(FINDINGS_SHOWN),
+        left_out: {
+            let all: usize = Severity::ALL.iter().map(|&one| report.count(one)).sum();
+            all.saturating_sub(FINDINGS_SHOWN)
+        },
         accepted: report
             .accepted
             .iter()
@@ -219,12 +224,15 @@ fn families(report: &Report) -> Vec<Counts> {
     let mut families: Vec<Counts> = Vec::new();
     for rule in felting::rules::all() {
         let found = report.findings.iter().filter(|finding| finding.rule.id == rule.id);
-        for finding in found {
+        let found = found.map(|finding| (finding.severity, 1));
+        let beyond = report.beyond.iter().filter(|one| one.rule == rule.id && !one.accepted);
+        let beyond = beyond.map(|beyond| (beyond.severity, beyond.count));
+        for (severity, count) in found.chain(beyond) {
             if families.last().is_none_or(|last| last.family != rule.family()) {
                 families.push(Counts { family: rule.family(), ..Counts::default() });
             }
             if let Some(last) = families.last_mut() {
-                last.count(finding.severity);
+                last.count(severity, count);
             }
         }
     }

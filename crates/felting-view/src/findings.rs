@@ -7,7 +7,7 @@ use std::ops::Range;
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Element, Group, Level, Origin, Renderer, Snippet};
 use felting::Fabric;
-use felting::diagnostic::{FileId, Finding, Label, Report, Severity, Span, is_hostile};
+use felting::diagnostic::{Beyond, FileId, Finding, Label, Report, Severity, Span, is_hostile};
 use felting::progress::{Progress, Stage};
 use felting::source::Fault;
 use rayon::prelude::*;
@@ -91,6 +91,12 @@ pub fn findings(checked: &Checked<'_>, style: Style, progress: &Progress) -> Str
     let mut worst_first: Vec<&Finding> = checked.told().collect();
     worst_first.sort_by_key(|finding| finding.rank());
     page.par_extend(worst_first.par_iter().map(|finding| drawn(drawer.finding(finding))));
+    if !report.beyond.is_empty() {
+        page.push('\n');
+    }
+    for beyond in report.beyond.iter().map(beyond) {
+        let _ = writeln!(page, "{beyond}");
+    }
     if let Some(since) = since.filter(|since| !since.gone.is_empty()) {
         page.push('\n');
         for gone in &since.gone {
@@ -121,7 +127,6 @@ pub fn findings(checked: &Checked<'_>, style: Style, progress: &Progress) -> Str
             many => writeln!(page, "{many} more are held back, as they may follow from them."),
         };
     }
-    // Of several as bad, the first drawn.
     // The eye ends at the last line, which on a long page is far from the first.
     if fabric.faults().len() + worst_first.len() > 3 {
         let _ = writeln!(page, "\n{sum}");
@@ -132,6 +137,16 @@ pub fn findings(checked: &Checked<'_>, style: Style, progress: &Progress) -> Str
         let _ = writeln!(page, "`felting explain {}` says more about a rule.", worst.rule.id);
     }
     page
+}
+
+/// What is counted alone, in a sentence.
+pub(crate) fn beyond(beyond: &Beyond) -> String {
+    let Beyond { rule, severity, accepted, count, .. } = *beyond;
+    let accepted = if accepted { ", accepted" } else { "" };
+    let (most, s) = (Report::MOST_OF_RULE, if count == 1 { "" } else { "s" });
+    format!(
+        "{count} more {severity}{s} of {rule}{accepted}: of one rule the first {most} are told, the others counted"
+    )
 }
 
 /// A line for each input fault and finding, the worst first: place, severity, message and rule, as editors and
@@ -151,13 +166,20 @@ pub fn findings_lines(checked: &Checked<'_>) -> String {
         let (message, id) = (&finding.what.message, finding.rule.id);
         let _ = writeln!(page, "{at}: {}: {message} [{id}]", finding.severity);
     }
+    for one in &checked.report.beyond {
+        let _ = writeln!(page, "{}: {}: {}", checked.file(), one.severity, beyond(one));
+    }
     page
 }
 
 /// One line: the fabric's name and how much was found.
 pub fn sum(checked: &Checked<'_>) -> String {
     let Checked { fabric, report, down, left_out, since, .. } = *checked;
-    let told = |severity| checked.told().filter(|finding| finding.severity == severity).count();
+    // What is counted alone can't be told from what was there before.
+    let told = |severity| match since {
+        None => report.count(severity),
+        Some(_) => checked.told().filter(|finding| finding.severity == severity).count(),
+    };
     let new = if since.is_some() { "new " } else { "" };
     let count = |count: usize, what: &str| match count {
         0 => None,
@@ -179,19 +201,24 @@ pub fn sum(checked: &Checked<'_>) -> String {
     if let Some(since) = since {
         parts.push(format!("{} gone", since.gone.len()));
         parts.push(format!("{} as before", since.as_before(report)));
+        let beyond = report.beyond.iter().filter(|beyond| !beyond.accepted);
+        match beyond.map(|beyond| beyond.count).sum() {
+            0_usize => {}
+            more => parts.push(format!("{more} not compared")),
+        }
     }
     if left_out > 0 {
         parts.push(format!("{left_out} not asked for"));
     }
     // What the files hide is seen by whoever runs it.
-    if !report.accepted.is_empty() {
-        let errors = report.accepted.iter().filter(|one| one.finding.severity == Severity::Error);
-        let errors = match errors.count() {
+    let accepted: usize = Severity::ALL.iter().map(|&one| report.count_accepted(one)).sum();
+    if accepted > 0 {
+        let errors = match report.count_accepted(Severity::Error) {
             0 => String::new(),
             1 => ", 1 of them an error".to_owned(),
             many => format!(", {many} of them errors"),
         };
-        parts.push(format!("{} accepted{errors}", report.accepted.len()));
+        parts.push(format!("{accepted} accepted{errors}"));
     }
     match report.rules_off.len() {
         0 => {}

@@ -1,7 +1,7 @@
 //! Findings for programs. The shape is documented in `docs/findings.md` and has a version.
 
 use felting::Fabric;
-use felting::diagnostic::{Finding, Label, Severity, Span};
+use felting::diagnostic::{Beyond, Finding, Label, Severity, Span};
 use felting::progress::{Progress, Stage};
 use serde::Serialize;
 
@@ -30,6 +30,9 @@ struct Page<'a> {
     faults: Vec<FaultRow<'a>>,
     findings: Vec<FindingRow<'a>>,
     accepted: Vec<AcceptedRow<'a>>,
+    /// What there is more of than is told.
+    #[serde(skip_serializing_if = "<[Beyond]>::is_empty")]
+    beyond: &'a [Beyond],
     /// The rules that the files switch off.
     rules_off: &'a [&'static str],
     /// What has changed since the baseline.
@@ -126,7 +129,7 @@ fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
             error: report.count(Severity::Error),
             warning: report.count(Severity::Warning),
             hint: report.count(Severity::Hint),
-            accepted: report.accepted.len(),
+            accepted: Severity::ALL.iter().map(|&one| report.count_accepted(one)).sum(),
             left_out,
             held_back: report.held_back,
         },
@@ -144,6 +147,7 @@ fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
                 finding: finding_row(fabric, &accepted.finding, None),
             })
             .collect(),
+        beyond: &report.beyond,
         rules_off: &report.rules_off,
         since: since.map(|since| SinceRow {
             new: report.findings.len() - since.as_before(report),

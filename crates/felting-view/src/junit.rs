@@ -82,6 +82,22 @@ fn suites(
             let at = finding.what.primary.span;
             suite.add_test_case(case(fabric, &finding.what.message, rule.id, at, status));
         }
+        for beyond in report.beyond.iter().filter(|beyond| beyond.rule == rule.id) {
+            quiet = false;
+            let words = crate::findings::beyond(beyond);
+            let counts = !beyond.accepted && denied.is_some_and(|denied| beyond.severity >= denied);
+            let status = match counts {
+                true => {
+                    let mut status = TestCaseStatus::non_success(NonSuccessKind::Failure);
+                    status.set_message(&words).set_type(beyond.severity.word());
+                    status
+                }
+                false => skipped(&words),
+            };
+            let mut case = TestCase::new(words, status);
+            case.set_classname(format!("felting.{}", rule.id));
+            suite.add_test_case(case);
+        }
         if quiet {
             // A rule that never ran has passed nothing.
             let status = match report.rules_off.contains(&rule.id) {

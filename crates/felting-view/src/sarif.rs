@@ -31,6 +31,15 @@ struct Run<'a> {
     results: Vec<ResultRow<'a>>,
 }
 
+/// What is to be said of the run itself (SARIF section 3.58): here of results that it doesn't have.
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Notification<'a> {
+    level: &'static str,
+    message: Message,
+    associated_rule: Descriptor<'a>,
+}
+
 #[derive(Serialize)]
 struct Tool {
     driver: Driver,
@@ -71,6 +80,8 @@ struct Invocation<'a> {
     /// The rules that the files switch off.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     rule_configuration_overrides: Vec<Override<'a>>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    tool_execution_notifications: Vec<Notification<'a>>,
 }
 
 #[derive(Serialize)]
@@ -217,11 +228,17 @@ fn run<'a>(checked: &Checked<'a>, progress: &Progress) -> Run<'a> {
         configuration: Enabled { enabled: false },
         descriptor: Descriptor { id },
     });
+    let beyond = report.beyond.iter().map(|beyond| Notification {
+        level: "warning",
+        message: Message { text: crate::findings::beyond(beyond) },
+        associated_rule: Descriptor { id: beyond.rule },
+    });
     Run {
         tool: Tool { driver },
         invocations: [Invocation {
             execution_successful: fabric.is_complete(),
             rule_configuration_overrides: off.collect(),
+            tool_execution_notifications: beyond.collect(),
         }],
         column_kind: "unicodeCodePoints",
         results,

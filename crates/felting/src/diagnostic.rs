@@ -11,7 +11,7 @@ use std::fmt;
 pub(crate) use nearest::MOST_NAME;
 pub use nearest::{nearest, some_of};
 pub use plain::{is_hostile, plain};
-pub use report::{Accepted, Finding, Hits, Report, Risk, Rule, Verdict};
+pub use report::{Accepted, Beyond, Finding, Hits, Report, Risk, Rule, Verdict};
 pub use span::{At, FileId, Location, Place, Source, Sources, Span};
 
 /// How bad a finding is.
@@ -23,6 +23,12 @@ pub enum Severity {
     Warning,
     /// The traffic named is lost or goes where it must not.
     Error,
+}
+
+impl serde::Serialize for Severity {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.word())
+    }
 }
 
 impl Severity {

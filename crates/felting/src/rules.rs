@@ -16,6 +16,7 @@ mod endpoint;
 mod es;
 mod expect;
 mod held_back;
+mod kept;
 mod lag;
 mod overlay;
 mod pair;
@@ -30,6 +31,7 @@ mod shown;
 mod site;
 mod stack;
 mod switch;
+mod terms;
 mod tree;
 mod underlay;
 mod uplink;
@@ -40,8 +42,8 @@ pub(crate) use crate::diagnostic::{Finding, Label, Rule, Severity, some_of};
 use check::Check;
 pub(crate) use check::{Context, Draft, Findings};
 pub use claims::Claims;
-pub use run::Terms;
 pub use severities::other_severity;
+pub use terms::Terms;
 pub use wanted::Wanted;
 
 /// All rules, family by family in the order of precedence.

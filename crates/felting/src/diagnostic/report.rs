@@ -197,6 +197,20 @@ pub struct Accepted {
     pub until: Option<Date>,
 }
 
+/// Findings of a rule beyond [those that are kept](Report::MOST_OF_RULE).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
+pub struct Beyond {
+    /// The id of the rule.
+    pub rule: &'static str,
+    /// How bad they are.
+    pub severity: Severity,
+    /// Whether somebody accepted them.
+    pub accepted: bool,
+    /// How many there are.
+    pub count: usize,
+}
+
 /// All that the rules found in a fabric.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
@@ -205,6 +219,8 @@ pub struct Report {
     pub findings: Vec<Finding>,
     /// What somebody accepted, by place.
     pub accepted: Vec<Accepted>,
+    /// What there is more of than is kept.
+    pub beyond: Vec<Beyond>,
     /// How many faults the input has, because of which the findings are not all that there are.
     pub input_faults: usize,
     /// How many findings are held back, as they have to do with what faults of the input may have left out.
@@ -226,6 +242,9 @@ pub enum Verdict {
 }
 
 impl Report {
+    /// So many findings of one rule are kept, the first that it comes to; [more](Self::beyond) are counted.
+    pub const MOST_OF_RULE: usize = 10_000;
+
     /// What the report comes to, if findings are denied from some severity on; none denies nothing.
     ///
     /// ```
@@ -243,11 +262,25 @@ impl Report {
 
     /// The worst severity found, not counting what is accepted.
     pub fn worst(&self) -> Option<Severity> {
-        self.findings.iter().map(|finding| finding.severity).max()
+        let beyond = self.beyond.iter().filter(|beyond| !beyond.accepted);
+        let severities = self.findings.iter().map(|finding| finding.severity);
+        severities.chain(beyond.map(|beyond| beyond.severity)).max()
     }
 
-    /// How many findings have a severity.
+    /// How many findings have a severity, those counted alone with them.
     pub fn count(&self, severity: Severity) -> usize {
-        self.findings.iter().filter(|finding| finding.severity == severity).count()
+        let kept = self.findings.iter().filter(|finding| finding.severity == severity).count();
+        kept + self.count_beyond(severity, false)
+    }
+
+    /// How many accepted findings have a severity, those counted alone with them.
+    pub fn count_accepted(&self, severity: Severity) -> usize {
+        let kept = self.accepted.iter().filter(|one| one.finding.severity == severity).count();
+        kept + self.count_beyond(severity, true)
+    }
+
+    fn count_beyond(&self, severity: Severity, accepted: bool) -> usize {
+        let such = |one: &&Beyond| (one.severity, one.accepted) == (severity, accepted);
+        self.beyond.iter().filter(such).map(|one| one.count).sum()
     }
 }

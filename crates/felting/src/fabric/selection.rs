@@ -110,7 +110,10 @@ impl Selection {
         };
         report.findings.retain(about);
         report.accepted.retain(|accepted| about(&accepted.finding));
-        before - report.findings.len()
+        // What those are about that are counted alone nobody knows any more.
+        let beyond = report.beyond.drain(..).filter(|beyond| !beyond.accepted);
+        let beyond: usize = beyond.map(|beyond| beyond.count).sum();
+        before - report.findings.len() + beyond
     }
 
     /// What it was asked for by, as a list; empty for [`Selection::device`].

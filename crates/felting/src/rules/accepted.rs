@@ -3,56 +3,48 @@
 use std::collections::BTreeSet;
 
 use jiff::civil::Date;
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
 
-use crate::diagnostic::{Accepted, Finding, Report};
+use super::terms::Terms;
+use crate::diagnostic::Finding;
 use crate::fabric::{Accept, Fabric};
 use crate::source::Pattern;
 
-pub(super) struct Sorted {
-    pub(super) report: Report,
-    /// The acceptances that matched a finding, by their place in the file's order.
-    pub(super) matched: FxHashSet<usize>,
+/// Which acceptances meet a finding.
+pub(super) struct Met<'a> {
+    /// The one by which it is accepted, if one holds.
+    pub(super) holding: Option<&'a Accept>,
+    /// All that match, by their place in the file's order.
+    pub(super) matched: BTreeSet<usize>,
 }
 
-pub(super) fn accepted(
-    fabric: &Fabric,
-    list: Vec<Finding>,
-    today: Option<Date>,
-    ignored: bool,
-) -> Sorted {
-    let mut sorted = Sorted { report: Report::default(), matched: FxHashSet::default() };
-    let by_name = ByName::of(fabric);
-    for finding in list {
-        let mut holding = None;
-        for index in by_name.matching(&finding) {
-            let accept = &fabric.accepts[index];
-            sorted.matched.insert(index);
-            if !ignored && !expired(accept, today) {
-                holding = holding.or(Some(accept));
-            }
-        }
-        match holding {
-            Some(accept) => sorted.report.accepted.push(Accepted {
-                finding,
-                reason: accept
-                    .reason
-                    .as_ref()
-                    .map(|reason| reason.value.clone())
-                    .unwrap_or_default(),
-                until: accept.until.map(|until| until.value),
-            }),
-            None => sorted.report.findings.push(finding),
-        }
+/// What a fabric accepts, on some terms.
+pub(super) struct Acceptances {
+    fabric: Fabric,
+    by_name: ByName,
+    terms: Terms,
+}
+
+impl Acceptances {
+    pub(super) fn under(fabric: &Fabric, terms: Terms) -> Self {
+        Self { fabric: fabric.clone(), by_name: ByName::of(fabric), terms }
     }
-    sorted
+
+    /// Those that a finding meets.
+    pub(super) fn of(&self, finding: &Finding) -> Met<'_> {
+        let matched = self.by_name.matching(finding);
+        let holds = |accept: &&Accept| !expired(accept, self.terms.day);
+        let mut met = matched.iter().map(|&index| &self.fabric.accepts[index]);
+        let holding = met.find(holds).filter(|_| !self.terms.ignores_accepts);
+        Met { holding, matched }
+    }
 }
 
 /// The acceptances, by their rule and by what they name, so that many of them meet many findings quickly.
 #[derive(Default)]
-struct ByName<'f> {
-    of_rule: FxHashMap<&'f str, OfRule>,
+struct ByName {
+    of_rule: FxHashMap<SmolStr, OfRule>,
 }
 
 /// The acceptances of a rule, by their place in the file's order.
@@ -66,11 +58,11 @@ struct OfRule {
     matched: Vec<(Pattern, usize)>,
 }
 
-impl<'f> ByName<'f> {
-    fn of(fabric: &'f Fabric) -> Self {
+impl ByName {
+    fn of(fabric: &Fabric) -> Self {
         let mut all = Self::default();
         for (index, accept) in fabric.accepts.iter().enumerate() {
-            let of_rule = all.of_rule.entry(accept.rule.value.as_str()).or_default();
+            let of_rule = all.of_rule.entry(accept.rule.value.clone()).or_default();
             if accept.on.is_empty() {
                 of_rule.all.push(index);
             }

@@ -6,6 +6,7 @@ use jiff::civil::Date;
 use rustc_hash::FxHashSet;
 use smol_str::SmolStr;
 
+use super::kept::Kept;
 use super::severities::other_severity;
 use crate::behaviour::State;
 use crate::diagnostic::{Diagnostic, Finding, Hits, Label, Risk, Rule, Severity, Span};
@@ -26,7 +27,7 @@ pub(crate) struct Context<'a> {
     /// about acceptances see it filled.
     pub(crate) matched: &'a FxHashSet<usize>,
     /// What the rules before found; only those that run last see it filled.
-    pub(crate) found: &'a [Finding],
+    pub(super) found: &'a [Kept],
     /// The day on which acceptances are judged.
     pub(crate) today: Option<Date>,
     /// The state with nothing down, once somebody asks for it.
@@ -40,14 +41,14 @@ pub(crate) struct Findings<'a> {
     /// Whether the fabric gives the rule its severity.
     pub(super) fixed: bool,
     pub(super) fabric: &'a Fabric,
-    pub(super) list: &'a mut Vec<Finding>,
+    pub(super) kept: &'a mut Kept,
 }
 
 impl<'f> Findings<'f> {
     /// Of a rule as it is by itself.
     #[cfg(test)]
-    pub(super) fn of(rule: &'static Rule, fabric: &'f Fabric, list: &'f mut Vec<Finding>) -> Self {
-        Self { rule, severity: rule.severity, fixed: false, fabric, list }
+    pub(super) fn of(rule: &'static Rule, fabric: &'f Fabric, kept: &'f mut Kept) -> Self {
+        Self { rule, severity: rule.severity, fixed: false, fabric, kept }
     }
 
     /// Reports a finding at its primary place.
@@ -57,7 +58,7 @@ impl<'f> Findings<'f> {
         label: impl Into<String>,
         message: impl Into<String>,
     ) -> Draft<'_, 'f> {
-        self.list.push(Finding {
+        let finding = self.kept.push(Finding {
             rule: self.rule,
             severity: self.severity,
             what: Diagnostic::new(message, at, label, String::new()),
@@ -67,7 +68,6 @@ impl<'f> Findings<'f> {
             risk: None,
             key: SmolStr::default(),
         });
-        let finding = self.list.last_mut().expect("pushed just now");
         Draft { finding, fixed: self.fixed, fabric: self.fabric }
     }
 }
@@ -142,7 +142,12 @@ impl Draft<'_, '_> {
     }
 }
 
-impl Context<'_> {
+impl<'a> Context<'a> {
+    /// What the rules before found, as far as it is kept. Only rules that run last may ask.
+    pub(crate) fn found(&self) -> impl Iterator<Item = &'a Finding> + use<'a> {
+        self.found.iter().flat_map(|kept| &kept.findings)
+    }
+
     /// The state with nothing down, if anything is.
     pub(crate) fn whole(&self) -> Option<&State> {
         let none = Condition::default();
@@ -157,7 +162,7 @@ impl Context<'_> {
             let device = self.fabric.find_device(name);
             device.is_some_and(|device| devices.contains(&device))
         };
-        self.found.iter().any(|finding| {
+        self.found().any(|finding| {
             finding.severity > Severity::Hint
                 && families.contains(&finding.rule.family())
                 && finding.about.iter().any(names)

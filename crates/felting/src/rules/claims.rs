@@ -170,19 +170,25 @@ impl State {
 
 #[cfg(test)]
 mod tests {
+    use std::sync::Arc;
+
     use super::*;
     use crate::fabric::{Condition, Fabric};
     use crate::progress::Progress;
+    use crate::rules::Terms;
+    use crate::rules::accepted::Acceptances;
+    use crate::rules::kept::Kept;
 
     #[test]
     fn what_no_finding_explains_is_told_with_its_place() {
         let rule = crate::rules::find("lag-mode-deadlock").unwrap();
         let fabric = Fabric::from_text("f.toml", rule.broken);
         let state = State::of(&fabric, &Condition::default(), &Progress::default());
-        let (troubles, mut list) = (state.troubles(), Vec::new());
-        let mut out = Findings::of(&UNEXPLAINED, &fabric, &mut list);
+        let acceptances = Arc::new(Acceptances::under(&fabric, Terms::default()));
+        let (troubles, mut kept) = (state.troubles(), Kept::under(&acceptances));
+        let mut out = Findings::of(&UNEXPLAINED, &fabric, &mut kept);
         report_unexplained(&state, &troubles, &mut out);
-        let told: Vec<&str> = list.iter().map(|one| one.what.message.as_str()).collect();
+        let told: Vec<&str> = kept.findings.iter().map(|one| one.what.message.as_str()).collect();
         let alone = "alone: nobody answers, and one more like it";
         let wanted =
             ["kelp-a p1 is not in use in kelp-a to-b", "kelp-b p1 is not in use in kelp-b to-a"];

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use rustc_hash::FxHashSet;
 
-use crate::diagnostic::{Finding, Span};
+use crate::diagnostic::{Report, Span};
 use crate::fabric::{Fabric, Selection};
 use crate::source::FaultKind;
 
@@ -29,10 +29,12 @@ const OF_FILES: &[FaultKind] = &[
 const OF_THE_WHOLE: &[&str] = &["expect-failed", "accept-unmatched"];
 
 /// Takes out the findings that have to do with what some statement is about in which there is an input fault, and
-/// returns how many these are: the reader has left a part of it out, and what is missed may be just that.
-pub(super) fn hold_back(fabric: &Fabric, findings: &mut Vec<Finding>) -> usize {
+/// counts them: the reader has left a part of it out, and what is missed may be just that. So it may be with
+/// what is counted alone.
+pub(super) fn hold_back(fabric: &Fabric, report: &mut Report) {
+    let findings = &mut report.findings;
     if fabric.is_complete() || findings.is_empty() {
-        return 0;
+        return;
     }
     let before = findings.len();
     match touched(fabric) {
@@ -42,7 +44,8 @@ pub(super) fn hold_back(fabric: &Fabric, findings: &mut Vec<Finding>) -> usize {
             !named && !OF_THE_WHOLE.contains(&finding.rule.id)
         }),
     }
-    before - findings.len()
+    let beyond: usize = report.beyond.drain(..).map(|beyond| beyond.count).sum();
+    report.held_back = before - report.findings.len() + beyond;
 }
 
 /// The parts of the fabric that are named where faults are; none if it may be all of them.

@@ -1,16 +1,17 @@
 //! Running the rules: their order, severities, and what expectations say.
 
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
-use jiff::civil::Date;
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
-use super::accepted::{Sorted, accepted};
+use super::accepted::Acceptances;
 use super::check::{Check, Context, Findings};
 use super::claims::{Claims, UNEXPLAINED, report_unexplained};
 use super::held_back::hold_back;
+use super::kept::Kept;
+use super::terms::Terms;
 use super::{all, checks, endpoint, expect};
 use crate::behaviour::{State, Trouble};
 use crate::diagnostic::{At, Finding, Report, Rule, Severity};
@@ -31,58 +32,6 @@ impl Fabric {
     pub fn check(&self) -> Report {
         let quiet = Progress::default();
         State::of(self, &Condition::default(), &quiet).check(None, &quiet)
-    }
-}
-
-/// As what a fabric is judged: as of a day, and whether what its files accept and switch off holds.
-///
-/// ```
-/// use felting::rules::Terms;
-/// use felting::{Condition, Fabric, Progress, State};
-/// let text = felting::rules::find("lag-protocol-clash").unwrap().broken;
-/// let hidden = format!("{text}\n[severities]\nlag-protocol-clash = \"off\"\n");
-/// let fabric = Fabric::from_text("f.toml", &hidden);
-/// let quiet = Progress::default();
-/// let state = State::of(&fabric, &Condition::default(), &quiet);
-/// assert!(state.check(None, &quiet).findings.is_empty());
-/// assert_eq!(state.check(Terms::default().ignore_severities(), &quiet).findings.len(), 1);
-/// ```
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Terms {
-    day: Option<Date>,
-    ignores_accepts: bool,
-    ignores_severities: bool,
-}
-
-impl Terms {
-    /// As of a day: acceptances that ended before it no longer hold.
-    pub fn day(mut self, day: Option<Date>) -> Self {
-        self.day = day;
-        self
-    }
-
-    /// As if nobody had accepted anything.
-    pub fn ignore_accepts(mut self) -> Self {
-        self.ignores_accepts = true;
-        self
-    }
-
-    /// As if nobody had given a rule another severity, or switched it off.
-    pub fn ignore_severities(mut self) -> Self {
-        self.ignores_severities = true;
-        self
-    }
-
-    /// What the fabric says of a rule's severity, if it says anything: another, or off.
-    #[allow(clippy::option_option, reason = "off is not the same as unsaid")]
-    fn severity(self, fabric: &Fabric, rule: &str) -> Option<Option<Severity>> {
-        if self.ignores_severities { None } else { fabric.severities.get(rule).map(|at| at.value) }
-    }
-}
-
-impl From<Option<Date>> for Terms {
-    fn from(day: Option<Date>) -> Self {
-        Self::default().day(day)
     }
 }
 
@@ -115,22 +64,23 @@ fn check(state: &State, failures: &[Failure], terms: Terms, progress: &Progress)
     let today = terms.day;
     progress.begin(Stage::Rules, all().count());
     let whole = OnceLock::new();
-    let run = |checks: Vec<&'static Check>, matched: &FxHashSet<usize>, found: &[Finding]| {
+    let acceptances = Arc::new(Acceptances::under(fabric, terms));
+    let run = |checks: Vec<&'static Check>, matched: &FxHashSet<usize>, found: &[Kept]| {
         let context = Context { fabric, state, matched, found, today, whole: &whole };
         // Each rule has its own list, so that what is found does not depend on who is first.
         let lists = checks.into_par_iter().with_max_len(1).map(|check| {
             let rule = &check.rule;
-            let mut list = Vec::new();
+            let mut kept = Kept::under(&acceptances);
             let of_fabric = terms.severity(fabric, rule.id);
             if let Some(severity) = of_fabric.unwrap_or(Some(rule.severity)) {
                 let fixed = of_fabric.is_some();
-                let mut out = Findings { rule, severity, fixed, fabric, list: &mut list };
+                let mut out = Findings { rule, severity, fixed, fabric, kept: &mut kept };
                 (check.check)(&context, &mut out);
             }
             progress.advance(1);
-            list
+            kept
         });
-        lists.collect::<Vec<_>>().into_iter().flatten().collect::<Vec<_>>()
+        lists.collect::<Vec<_>>()
     };
     let of_accept = |check: &&'static Check| check.rule.family() == "accept";
     let is_last = |check: &&'static Check| LAST.contains(&check.rule.id);
@@ -148,21 +98,23 @@ fn check(state: &State, failures: &[Failure], terms: Terms, progress: &Progress)
         let more = run(vec![rule], &none, &found);
         found.extend(more);
     }
-    let Sorted { mut report, mut matched } =
-        accepted(fabric, found, terms.day, terms.ignores_accepts);
-    let mut add = |report: &mut Report, found: Vec<Finding>| {
-        let sorted = accepted(fabric, found, terms.day, terms.ignores_accepts);
-        report.findings.extend(sorted.report.findings);
-        report.accepted.extend(sorted.report.accepted);
-        matched.extend(sorted.matched);
+    let (mut report, mut matched) = (Report::default(), FxHashSet::default());
+    for kept in found {
+        kept.sort_into(&mut report, &mut matched);
+    }
+    let mut add = |report: &mut Report, found: Kept| {
+        found.sort_into(report, &mut matched);
     };
-    let failed = expected(state, failures, terms, &mut report);
+    let mut failed = Kept::under(&acceptances);
+    expected(state, failures, terms, &mut report, &mut failed);
     add(&mut report, failed);
     let context = Context { fabric, state, matched: &none, found: &[], today, whole: &whole };
-    let cut_off = hit(&context, terms, &mut report);
+    let mut cut_off = Kept::under(&acceptances);
+    hit(&context, terms, &mut report, &mut cut_off);
     add(&mut report, cut_off);
     risk(&context, &mut report);
-    let open = unexplained(&context, terms, &report);
+    let mut open = Kept::under(&acceptances);
+    unexplained(&context, terms, &report, &mut open);
     add(&mut report, open);
     // These rules look at the acceptances themselves, so they run when those have been applied.
     let holds = |check: &&'static Check| match check.rule.id {
@@ -170,12 +122,16 @@ fn check(state: &State, failures: &[Failure], terms: Terms, progress: &Progress)
         _ => !terms.ignores_accepts,
     };
     let of_files = checks().filter(of_accept).filter(holds).collect();
-    report.findings.extend(run(of_files, &matched, &[]));
+    for mut kept in run(of_files, &matched, &[]) {
+        kept.settle();
+        report.beyond.extend(kept.beyond);
+        report.findings.extend(kept.findings);
+    }
     let by_place = |finding: &Finding| (finding.what.primary.span.order(), finding.rule.id);
     report.findings.sort_by_key(by_place);
     report.accepted.sort_by_key(|accepted| by_place(&accepted.finding));
     report.input_faults = fabric.faults().len();
-    report.held_back = hold_back(fabric, &mut report.findings);
+    hold_back(fabric, &mut report);
     let off = |rule: &&Rule| terms.severity(fabric, rule.id) == Some(None);
     report.rules_off = all().filter(off).map(|rule| rule.id).collect();
     report.rules_off.sort_unstable();
@@ -203,7 +159,7 @@ fn give_keys(fabric: &Fabric, report: &mut Report) {
 }
 
 /// Counts whom each finding hits, and tells of those whom none explains that they are cut off.
-fn hit(cx: &Context<'_>, terms: Terms, report: &mut Report) -> Vec<Finding> {
+fn hit(cx: &Context<'_>, terms: Terms, report: &mut Report, own: &mut Kept) {
     let (fabric, state) = (cx.fabric, cx.state);
     let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
     let told: FxHashSet<&str> = report
@@ -214,9 +170,8 @@ fn hit(cx: &Context<'_>, terms: Terms, report: &mut Report) -> Vec<Finding> {
         .map(SmolStr::as_str)
         .collect();
     let unreached = Unreached::of(state, cx.whole(), &told);
-    let mut own = Vec::new();
     if unreached.lost.is_empty() {
-        return own;
+        return;
     }
     let accepted = report.accepted.iter().map(|accepted| &accepted.finding);
     let all: Vec<&Finding> = report.findings.iter().chain(accepted).collect();
@@ -239,11 +194,12 @@ fn hit(cx: &Context<'_>, terms: Terms, report: &mut Report) -> Vec<Finding> {
     let rule = &endpoint::CUT_OFF.rule;
     let of_fabric = terms.severity(fabric, rule.id);
     let severity = of_fabric.unwrap_or(Some(rule.severity));
-    // Beside an error nobody knows what follows from it.
-    let any_error = all.iter().any(|finding| finding.severity == Severity::Error);
+    // Beside an error nobody knows what follows from it, nor beside what is counted alone.
+    let any_error =
+        all.iter().any(|finding| finding.severity == Severity::Error) || !report.beyond.is_empty();
     if let Some(severity) = severity.filter(|_| fabric.is_complete() && !any_error) {
         let mut out =
-            Findings { rule, severity, fixed: of_fabric.is_some(), fabric, list: &mut own };
+            Findings { rule, severity, fixed: of_fabric.is_some(), fabric, kept: &mut *own };
         let apart = kept_apart(fabric);
         let is_meant = |walk: &Walk| {
             let ends = walk.from.endpoint().zip(walk.to.endpoint());
@@ -268,7 +224,7 @@ fn hit(cx: &Context<'_>, terms: Terms, report: &mut Report) -> Vec<Finding> {
     let mut whom = unreached.whom(&explained);
     drop(all);
     let accepted = report.accepted.iter_mut().map(|accepted| &mut accepted.finding);
-    let all = report.findings.iter_mut().chain(accepted).chain(&mut own);
+    let all = report.findings.iter_mut().chain(accepted).chain(&mut own.findings);
     for (place, finding) in all.enumerate() {
         let Some(endpoints) = whom.remove(&place) else { continue };
         let hosts: FxHashSet<DeviceId> =
@@ -277,7 +233,6 @@ fn hit(cx: &Context<'_>, terms: Terms, report: &mut Report) -> Vec<Finding> {
         finding.hits.endpoints = endpoints.len();
         finding.hits.hosts = hosts.len();
     }
-    own
 }
 
 /// So many losses are tried; of more findings nobody counts whom one would hit.
@@ -350,13 +305,13 @@ fn kept_apart(fabric: &Fabric) -> FxHashSet<[EndpointId; 2]> {
 }
 
 /// Tells what does not work and what nothing explains that was found, is accepted or is switched off.
-fn unexplained(cx: &Context<'_>, terms: Terms, report: &Report) -> Vec<Finding> {
+fn unexplained(cx: &Context<'_>, terms: Terms, report: &Report, own: &mut Kept) {
     let (fabric, state, rule) = (cx.fabric, cx.state, &UNEXPLAINED);
-    let mut found = Vec::new();
     let of_fabric = terms.severity(fabric, rule.id);
-    let Some(severity) = of_fabric.unwrap_or(Some(rule.severity)) else { return found };
-    if !fabric.is_complete() {
-        return found;
+    let Some(severity) = of_fabric.unwrap_or(Some(rule.severity)) else { return };
+    // What would explain it may be among what is counted alone.
+    if !fabric.is_complete() || !report.beyond.is_empty() {
+        return;
     }
     let whole = cx.whole().map(|whole| whole.troubles().into_iter().collect::<FxHashSet<_>>());
     let is_off = |rule: &str| terms.severity(fabric, rule) == Some(None);
@@ -373,9 +328,8 @@ fn unexplained(cx: &Context<'_>, terms: Terms, report: &Report) -> Vec<Finding> 
         open.retain(|&trouble| !claims.explain(state, trouble));
     }
     let fixed = of_fabric.is_some();
-    let mut out = Findings { rule, severity, fixed, fabric, list: &mut found };
+    let mut out = Findings { rule, severity, fixed, fabric, kept: own };
     report_unexplained(state, &open, &mut out);
-    found
 }
 
 /// Judges what is expected. What fails is named at the finding that explains it, unless that is accepted;
@@ -385,16 +339,16 @@ fn expected(
     failures: &[Failure],
     terms: Terms,
     report: &mut Report,
-) -> Vec<Finding> {
+    own: &mut Kept,
+) {
     let fabric = state.fabric();
-    let mut own = Vec::new();
     if fabric.expectations.is_empty() {
-        return own;
+        return;
     }
     let rule = &expect::RULES[0].rule;
     let of_fabric = terms.severity(fabric, rule.id);
     let severity = match of_fabric {
-        Some(None) => return own,
+        Some(None) => return,
         Some(Some(severity)) => severity,
         None => rule.severity,
     };
@@ -413,10 +367,9 @@ fn expected(
         match place.and_then(|place| report.findings.get_mut(place)) {
             Some(finding) => expect::explain(fabric, failure, severity, finding),
             None => {
-                let mut out = Findings { rule, severity, fixed, fabric, list: &mut own };
+                let mut out = Findings { rule, severity, fixed, fabric, kept: &mut *own };
                 expect::report(state, failure, &mut out);
             }
         }
     }
-    own
 }

@@ -1,7 +1,7 @@
 //! Which findings somebody wants to see.
 
 use super::all;
-use crate::diagnostic::{Finding, Report, nearest};
+use crate::diagnostic::{Finding, Report, Severity, nearest};
 use crate::source::Pattern;
 
 /// Which findings are wanted: of which rules, and about what.
@@ -72,23 +72,31 @@ impl Wanted {
 
     /// Whether what a rule finds about some things is wanted.
     pub fn wants_such(&self, rule: &str, about: &[impl AsRef<str>]) -> bool {
-        let family = rule.split('-').next().unwrap_or(rule);
-        let by = |words: &[String]| words.iter().any(|word| word == rule || word == family);
         let about = || {
             let matches = |name: &str| self.about.iter().any(|one| one.matches(name));
             about.iter().any(|name| matches(name.as_ref()))
         };
-        (self.only.is_empty() || by(&self.only))
-            && !by(&self.skip)
-            && (self.about.is_empty() || about())
+        self.wants_of(rule) && (self.about.is_empty() || about())
+    }
+
+    /// Whether anything that a rule finds may be wanted.
+    fn wants_of(&self, rule: &str) -> bool {
+        let family = rule.split('-').next().unwrap_or(rule);
+        let by = |words: &[String]| words.iter().any(|word| word == rule || word == family);
+        (self.only.is_empty() || by(&self.only)) && !by(&self.skip)
     }
 
     /// Leaves what is wanted in a report, and returns how many findings it had beside.
     pub fn retain(&self, report: &mut Report) -> usize {
-        let before = report.findings.len();
+        let count = |report: &Report| -> usize {
+            Severity::ALL.iter().map(|&severity| report.count(severity)).sum()
+        };
+        let before = count(report);
         report.findings.retain(|finding| self.wants(finding));
         report.accepted.retain(|accepted| self.wants(&accepted.finding));
-        before - report.findings.len()
+        // What those are about that are counted alone nobody knows any more.
+        report.beyond.retain(|beyond| self.wants_of(beyond.rule));
+        before - count(report)
     }
 }
 

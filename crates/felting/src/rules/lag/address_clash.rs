@@ -41,7 +41,7 @@ runs = "kelp-a p[1-2] -- crest-1 p[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for &(one, other) in &cx.state.facing_wholes {
+    for &(one, other) in cx.state.facing_wholes.iter() {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let (Some(x), Some(y)) = (a.addresses.first(), b.addresses.first()) else { continue };
         let pairs = || a.addresses.iter().flat_map(|x| b.addresses.iter().map(move |y| (x, y)));

@@ -110,7 +110,7 @@ fn is_told(cx: &Context<'_>, id: LagId, far: &[PortId]) -> bool {
     let lag = cx.fabric.lag(id);
     let name = |device: DeviceId| &cx.fabric.device(device).name.value;
     let members = lag.members.get(0).map(|member| cx.fabric.member(member).port.span);
-    cx.found.iter().any(|finding| {
+    cx.found().any(|finding| {
         let what = &finding.what;
         let shown = std::iter::once(&what.primary).chain(&what.related);
         matches!(finding.rule.family(), "lag" | "uplink" | "pair" | "cable" | "stack" | "es")

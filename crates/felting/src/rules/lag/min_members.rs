@@ -67,7 +67,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .remedy(format!("ask for {count} at most, or add members"));
         lags.iter().fold(draft, |draft, &id| draft.about(fabric.lag(id).device));
     }
-    for &(one, other) in &cx.state.facing_wholes {
+    for &(one, other) in cx.state.facing_wholes.iter() {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let part = |lag: &crate::fabric::Lag| lag.group.is_some() || lag.segment.is_some();
         // Each half of a group counts its own members only, so the numbers say different things.

@@ -31,7 +31,7 @@ runs = "kelp-a p[1,2] -- kelp-b p[2,1]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for &(one, other) in &cx.state.facing_wholes {
+    for &(one, other) in cx.state.facing_wholes.iter() {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let switch = |lag: &Lag| fabric.device(lag.device).kind == DeviceKind::Switch;
         // NICs are numbered for themselves.

@@ -31,7 +31,7 @@ runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for &(one, other) in &cx.state.facing_wholes {
+    for &(one, other) in cx.state.facing_wholes.iter() {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         if ![a, b].iter().all(|lag| lag.protocol.value == Protocol::Proprietary) {
             continue;

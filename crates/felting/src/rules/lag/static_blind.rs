@@ -34,7 +34,7 @@ runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for &(one, other) in &cx.state.facing_wholes {
+    for &(one, other) in cx.state.facing_wholes.iter() {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let is_static = |lag: &crate::fabric::Lag| lag.protocol.value == Protocol::Static;
         let able = |lag: &crate::fabric::Lag| {

@@ -37,7 +37,7 @@ runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut reported = FxHashSet::default();
-    for &(one, other) in &cx.state.facing {
+    for &(one, other) in cx.state.facing.iter() {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let host = |lag: &Lag| fabric.device(lag.device).kind == DeviceKind::Host;
         let vlan = |lag: &Lag| lag.untagged.map(|vlan| vlan.value);

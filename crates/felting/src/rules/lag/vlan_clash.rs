@@ -37,7 +37,7 @@ runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut reported = FxHashSet::default();
-    for &(one, other) in &cx.state.facing {
+    for &(one, other) in cx.state.facing.iter() {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let host = |lag: &crate::fabric::Lag| fabric.device(lag.device).kind == DeviceKind::Host;
         let layer = |lag| cx.state.causes().claimed(Entity::Lag(lag), Aspect::Layer).is_some();

@@ -48,7 +48,7 @@ type End = (String, DeviceId, At<Mtu>);
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let switch = |device: DeviceId| fabric.device(device).kind == DeviceKind::Switch;
-    for &(one, other) in &cx.state.facing_wholes {
+    for &(one, other) in cx.state.facing_wholes.iter() {
         let (a, b) = (fabric.lag(one), fabric.lag(other));
         let claimed = |lag| cx.state.causes().claimed(Entity::Lag(lag), Aspect::Mtu).is_some();
         let (Some(x), Some(y)) = (a.mtu, b.mtu) else { continue };
