@@ -1,8 +1,12 @@
 //! Typed ids and the arenas that they index.
 
+mod pages;
+
 use std::fmt;
 use std::marker::PhantomData;
 use std::ops::{Index, IndexMut, Range};
+
+pub use pages::Pages;
 
 /// An index into one arena: a `u32` that only its own [`IdVec`] takes.
 ///
@@ -121,6 +125,11 @@ impl<I: Id, T> IdVec<I, T> {
     /// The elements alone, in order.
     pub fn values(&self) -> std::slice::Iter<'_, T> {
         self.raw.iter()
+    }
+
+    /// The elements themselves, in order.
+    pub(crate) fn into_values(self) -> std::vec::IntoIter<T> {
+        self.raw.into_iter()
     }
 
     /// The elements of a run of ids.

@@ -10,6 +10,17 @@ fn all(state: &State) -> String {
     format!("{state:?}")
 }
 
+/// Where what two states hold goes apart.
+fn parting(anew: &State, given: &State) -> String {
+    let (anew, given) = (all(anew), all(given));
+    let same = anew.bytes().zip(given.bytes()).take_while(|(one, other)| one == other).count();
+    let around = |text: &str| {
+        let bytes = &text.as_bytes()[same.saturating_sub(200)..(same + 100).min(text.len())];
+        String::from_utf8_lossy(bytes).into_owned()
+    };
+    format!("{}\nagainst {}", around(&anew), around(&given))
+}
+
 /// With each thing by itself down, and with some of them two by two.
 fn hold(name: &str, fabric: &Fabric) {
     assert!(fabric.is_complete(), "{name}: {:?}", fabric.faults().first());
@@ -38,7 +49,7 @@ fn hold(name: &str, fabric: &Fabric) {
     for condition in &conditions {
         let (anew, given) =
             (State::of(fabric, condition, &Progress::default()), whole.given(condition));
-        assert!(all(&anew) == all(&given), "{name}: {condition:?}");
+        assert!(all(&anew) == all(&given), "{name}: {condition:?}: {}", parting(&anew, &given));
     }
     // From any other state as well, not only from that with nothing down.
     for (one, other) in &twos {
@@ -72,5 +83,17 @@ fn of_first_fabrics_with_other_underlays() {
     for (name, text) in variants {
         assert!(name == "ospf" || text != plan.to_toml().unwrap(), "{name} is another fabric");
         hold(name, &Fabric::from_text("first.toml", &text));
+    }
+}
+
+#[test]
+fn of_the_examples_of_all_rules() {
+    for rule in felting::rules::all() {
+        for text in [rule.broken.to_owned(), rule.mended()] {
+            let fabric = Fabric::from_text("f.toml", &text);
+            if fabric.is_complete() {
+                hold(rule.id, &fabric);
+            }
+        }
     }
 }

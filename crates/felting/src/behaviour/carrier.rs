@@ -9,7 +9,7 @@ use super::lag::{MemberOutcome, MemberState};
 use super::stack::{self, StackOutcome};
 use super::tree::Trees;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, MemberId, PortId, StackId};
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 use crate::value::{VlanId, VlanSet};
 
 /// A switch, or one part of a stack that has split: what bridges by itself.
@@ -48,8 +48,8 @@ impl Closed {
 #[derive(Clone, Copy)]
 pub(crate) struct Carriers<'a> {
     pub(crate) fabric: &'a Fabric,
-    pub(crate) far: &'a IdVec<PortId, Option<PortId>>,
-    pub(crate) members: &'a IdVec<MemberId, MemberOutcome>,
+    pub(crate) far: &'a Pages<PortId, Option<PortId>>,
+    pub(crate) members: &'a Pages<MemberId, MemberOutcome>,
     pub(crate) stacks: &'a IdVec<StackId, StackOutcome>,
     pub(crate) trees: &'a Trees,
     pub(crate) closed: &'a Closed,
@@ -113,7 +113,7 @@ pub(crate) fn leaves(fabric: &Fabric, port: PortId, vlan: VlanId) -> Option<Opti
 /// 6.4.12).
 pub(crate) fn is_in_use(
     fabric: &Fabric,
-    members: &IdVec<MemberId, MemberOutcome>,
+    members: &Pages<MemberId, MemberOutcome>,
     port: PortId,
 ) -> bool {
     fabric.member_of(port).is_none_or(|member| {

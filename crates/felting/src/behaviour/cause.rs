@@ -138,7 +138,25 @@ pub struct Causes {
 /// How many causes a step can have: ids count on from step to step.
 const MOST_OF_STEP: usize = 1 << 28;
 
+impl Found {
+    /// Whether that is nothing.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.0.list.is_empty() && self.0.claims.is_empty()
+    }
+}
+
 impl Causes {
+    /// Whether some cause has to do with one of some entities, in some respect.
+    pub(crate) fn any_about(&self, is_one: impl Fn(Entity, Aspect) -> bool) -> bool {
+        let about = |step: &Arc<Step>| {
+            // In whatever order, it is yes or no.
+            #[allow(clippy::iter_over_hash_type, reason = "no order comes out")]
+            let found = step.claims.keys().any(|&(entity, aspect)| is_one(entity, aspect));
+            found
+        };
+        self.steps.iter().any(about)
+    }
+
     /// Begins the next step.
     pub(crate) fn begin(&mut self) {
         self.steps.push(Arc::default());

@@ -25,7 +25,7 @@ pub(crate) use flood::replication;
 pub use flood::{FloodList, FloodTarget};
 pub use instance::Instance;
 pub use kept::Evpn;
-pub(super) use kept::outcome;
+pub(super) use kept::{outcome, outcome_again};
 pub(crate) use learn::encapsulation;
 pub(crate) use routes::knows_addresses;
 pub use routes::{EvpnRoute, Import, NotImported, Received, RouteKind, RouteOf};

@@ -8,7 +8,7 @@ use super::lag::MemberOutcome;
 use crate::fabric::{
     BondId, Condition, DeviceId, EndpointId, Fabric, MemberId, NetworkId, PortId, Uplink,
 };
-use crate::id::IdVec;
+use crate::id::Pages;
 use crate::value::BondProtocol;
 
 pub(crate) type Nics = SmallVec<[PortId; 4]>;
@@ -31,8 +31,8 @@ pub(super) fn moved(
 /// themselves, or the one that the bond keeps the endpoint on.
 pub(crate) fn nics_in_use(
     fabric: &Fabric,
-    far: &IdVec<PortId, Option<PortId>>,
-    members: &IdVec<MemberId, MemberOutcome>,
+    far: &Pages<PortId, Option<PortId>>,
+    members: &Pages<MemberId, MemberOutcome>,
     endpoint: EndpointId,
     uplink: Uplink,
 ) -> Nics {
@@ -45,8 +45,8 @@ pub(crate) fn nics_in_use(
 
 fn of_bond(
     fabric: &Fabric,
-    far: &IdVec<PortId, Option<PortId>>,
-    members: &IdVec<MemberId, MemberOutcome>,
+    far: &Pages<PortId, Option<PortId>>,
+    members: &Pages<MemberId, MemberOutcome>,
     endpoint: EndpointId,
     bond: BondId,
 ) -> Nics {

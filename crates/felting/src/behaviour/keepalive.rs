@@ -10,7 +10,7 @@ use crate::fabric::{
     DeviceId, Fabric, Interface, InterfaceId, Keepalive, LagId, ManagementId, Pair, PortId,
     RouterId, SegmentId,
 };
-use crate::id::IdVec;
+use crate::id::Pages;
 use crate::value::UnderlayProtocol;
 
 /// By what the keepalive of one side goes, or why it does not arrive.
@@ -129,7 +129,7 @@ impl Owners {
         pair: &Pair,
         side: usize,
         keepalive: &Keepalive,
-        far: &IdVec<PortId, Option<PortId>>,
+        far: &Pages<PortId, Option<PortId>>,
     ) -> KeepalivePath {
         let (own, other) = (pair.sides[side].switch.value, pair.sides[1 - side].switch.value);
         let (from, to) = (keepalive.from.value, keepalive.to.value);
@@ -187,7 +187,7 @@ impl Owners {
         ports: &[PortId],
         other: DeviceId,
         to: IpAddr,
-        far: &IdVec<PortId, Option<PortId>>,
+        far: &Pages<PortId, Option<PortId>>,
     ) -> KeepalivePath {
         let theirs = self.ports.contains_key(&(other, to)) || self.lags.contains_key(&(other, to));
         if !theirs {
@@ -209,7 +209,7 @@ fn over_routes(
     pair: &Pair,
     side: usize,
     keepalive: &Keepalive,
-    far: &IdVec<PortId, Option<PortId>>,
+    far: &Pages<PortId, Option<PortId>>,
 ) -> Option<KeepalivePath> {
     let router = |side: usize| fabric.device(pair.sides[side].switch.value).router;
     let near = router(side)?;
@@ -233,7 +233,7 @@ fn over_routes(
 struct Routed<'a> {
     fabric: &'a Fabric,
     pair: &'a Pair,
-    far: &'a IdVec<PortId, Option<PortId>>,
+    far: &'a Pages<PortId, Option<PortId>>,
     ends: [IpAddr; 2],
 }
 

@@ -13,11 +13,12 @@ mod selection;
 mod why_not;
 
 pub(crate) use facing::firsts_of_wholes;
-pub(super) use facing::{facing, facing_wholes};
+pub(super) use facing::{facing, facing_of, facing_wholes};
 pub use lacpdu::LacpState;
 pub use outcome::{LagOutcome, MemberOutcome, MemberState, Reason, SystemId};
 pub(super) use partner::port_number;
 pub(super) use refused::may_refuse;
 pub(crate) use refused::{can_mix, rate};
-pub(super) use selection::outcomes;
-pub(super) use selection::system;
+pub(super) use selection::{
+    Basis, Lags, Members, hanging_together, outcomes, outcomes_again, system,
+};

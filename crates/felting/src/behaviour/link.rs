@@ -1,15 +1,13 @@
 //! Which ports have a link: by what is plugged in and switched on, and after what stacks, pairs and leaves close.
 
-use std::sync::Arc;
-
 use rustc_hash::FxHashMap;
 
 use super::cause::{Aspect, Causes, Entity};
-use crate::fabric::{Condition, Fabric, Port, PortId};
-use crate::id::IdVec;
+use crate::fabric::{Condition, DeviceKind, Fabric, Port, PortId};
+use crate::id::Pages;
 
 /// The far port of each port that has a link.
-pub(crate) type Far = IdVec<PortId, Option<PortId>>;
+pub(crate) type Far = Pages<PortId, Option<PortId>>;
 
 /// Why a device closed a port that would have a link.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -26,14 +24,14 @@ pub(crate) enum ClosedBy {
 #[derive(Clone, Debug)]
 pub(crate) struct Links {
     /// Those that are up, but for those that devices have closed.
-    pub(crate) effective: Arc<Far>,
+    pub(crate) effective: Far,
     /// Who closed a port.
     pub(crate) why: FxHashMap<PortId, ClosedBy>,
 }
 
 impl Links {
     fn new(far: Far) -> Self {
-        Self { effective: Arc::new(far), why: FxHashMap::default() }
+        Self { effective: far, why: FxHashMap::default() }
     }
 
     /// The links without those of some ports, which a device closes.
@@ -45,11 +43,53 @@ impl Links {
         for port in ports {
             self.why.entry(port).or_insert(why);
             let Some(end) = self.effective[port] else { continue };
-            let far = Arc::make_mut(&mut self.effective);
-            far[port] = None;
-            far[end] = None;
+            self.effective[port] = None;
+            self.effective[end] = None;
         }
         self
+    }
+
+    /// The links under another condition, if all that changes is links between hosts and switches that bridge for them,
+    /// with the ports at these; none if something else may change with them.
+    pub(super) fn at_hosts(
+        &self,
+        fabric: &Fabric,
+        now: &Condition,
+        then: &Condition,
+    ) -> Option<(Self, Vec<PortId>)> {
+        let mut ports = now.ports_unlike(fabric, then)?;
+        let kind = |port: PortId| fabric.device(fabric.port(port).device).kind;
+        // What has no cable may lead to a WAN, or to a network outside.
+        let is_loose = |port: &PortId| fabric.link(*port).is_none();
+        if ports.iter().any(|port| is_loose(port) && kind(*port) != DeviceKind::Host) {
+            return None;
+        }
+        ports.retain(|port| !is_loose(port));
+        let fars: Vec<PortId> =
+            ports.iter().filter_map(|&port| Some(fabric.link(port)?.1)).collect();
+        ports.extend(fars);
+        ports.sort_unstable();
+        ports.dedup();
+        let is_shared = |port: PortId| {
+            fabric.repeaters().any(|(_, one)| one.ports.iter().any(|at| at.value == port))
+        };
+        let is_plain = |&port: &PortId| {
+            let Some((_, far)) = fabric.link(port) else { return false };
+            let alike = |a: &Port, b: &Port| rates_agree(a, b) && a.duplex == b.duplex;
+            (kind(port) == DeviceKind::Host) != (kind(far) == DeviceKind::Host)
+                && alike(fabric.port(port), fabric.port(far))
+                && !fabric.is_stack_port(port)
+                && !is_shared(port)
+                && !self.why.contains_key(&port)
+        };
+        if !ports.iter().all(is_plain) {
+            return None;
+        }
+        let (mut links, mut scratch) = (self.clone(), Causes::default());
+        for &port in &ports {
+            links.effective[port] = link(fabric, then, port, &mut scratch);
+        }
+        Some((links, ports))
     }
 }
 
@@ -83,11 +123,7 @@ pub(super) fn links(fabric: &Fabric, condition: &Condition, causes: &mut Causes)
     }
     stack_ports(fabric, causes);
     switched_off(fabric, causes);
-    let mut far = IdVec::filled(&fabric.ports, None);
-    for port in fabric.ports.ids() {
-        far[port] = link(fabric, condition, port, causes);
-    }
-    Links::new(far)
+    Links::new(Far::of(fabric.ports.ids().map(|port| link(fabric, condition, port, causes))))
 }
 
 /// Finds stack ports that are set up as if they carried data. What a LAG makes of one is the same

@@ -7,8 +7,10 @@ use std::collections::BTreeSet;
 use super::carrier::carried;
 use super::keepalive::{KeepaliveFault, KeepalivePath, Owners};
 use super::lag::{LagOutcome, may_refuse};
-use crate::fabric::{Condition, DeviceId, Fabric, GroupId, Lag, LagId, Pair, PairId, PortId};
-use crate::id::IdVec;
+use crate::fabric::{
+    Condition, DeviceId, Fabric, Group, GroupId, Lag, LagId, Pair, PairId, PortId,
+};
+use crate::id::{IdVec, Pages};
 use crate::value::{Activity, PeerLinkLoss};
 
 /// Why a side is primary.
@@ -72,7 +74,7 @@ pub struct GroupOutcome {
 pub(super) fn outcomes(
     fabric: &Fabric,
     condition: &Condition,
-    far: &IdVec<PortId, Option<PortId>>,
+    far: &Pages<PortId, Option<PortId>>,
     peer_links: &IdVec<PairId, bool>,
 ) -> IdVec<PairId, PairOutcome> {
     let owners = Owners::of(fabric);
@@ -167,8 +169,8 @@ pub(super) fn withdrawn(
 /// Whether the peer link of each pair carries frames: one of its cables has a link, and the LAG on it is up.
 pub(super) fn peer_links(
     fabric: &Fabric,
-    far: &IdVec<PortId, Option<PortId>>,
-    lags: impl FnOnce() -> IdVec<LagId, LagOutcome>,
+    far: &Pages<PortId, Option<PortId>>,
+    lags: impl FnOnce() -> Pages<LagId, LagOutcome>,
 ) -> IdVec<PairId, bool> {
     let linked = fabric.pairs().map(|(_, pair)| peer_link_up(fabric, pair, far));
     let mut up: IdVec<PairId, bool> = IdVec::of(linked.collect());
@@ -202,21 +204,27 @@ pub(super) fn groups(
     fabric: &Fabric,
     pairs: &IdVec<PairId, PairOutcome>,
     is_up: impl Fn(LagId) -> bool,
-) -> IdVec<GroupId, GroupOutcome> {
-    let outcome = |group: &crate::fabric::Group| {
-        let up = group.halves.map(|half| half.is_some_and(&is_up));
-        let pair = &pairs[group.pair];
-        let crosses = match up {
-            [true, false] => Some(1),
-            [false, true] => Some(0),
-            _ => None,
-        };
-        GroupOutcome { up, crosses: crosses.filter(|&side| pair.on[side] && pair.peer_link) }
-    };
-    IdVec::of(fabric.groups().map(|(_, group)| outcome(group)).collect::<Vec<_>>())
+) -> Pages<GroupId, GroupOutcome> {
+    Pages::of(fabric.groups().map(|(_, made)| group(pairs, made, &is_up)))
 }
 
-fn peer_link_up(fabric: &Fabric, pair: &Pair, far: &IdVec<PortId, Option<PortId>>) -> bool {
+/// What becomes of one group.
+pub(super) fn group(
+    pairs: &IdVec<PairId, PairOutcome>,
+    group: &Group,
+    is_up: impl Fn(LagId) -> bool,
+) -> GroupOutcome {
+    let up = group.halves.map(|half| half.is_some_and(&is_up));
+    let pair = &pairs[group.pair];
+    let crosses = match up {
+        [true, false] => Some(1),
+        [false, true] => Some(0),
+        _ => None,
+    };
+    GroupOutcome { up, crosses: crosses.filter(|&side| pair.on[side] && pair.peer_link) }
+}
+
+fn peer_link_up(fabric: &Fabric, pair: &Pair, far: &Pages<PortId, Option<PortId>>) -> bool {
     let theirs = fabric.peer_ports(pair, 1);
     fabric
         .peer_ports(pair, 0)

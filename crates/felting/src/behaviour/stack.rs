@@ -8,7 +8,7 @@
 use std::cmp::Reverse;
 
 use crate::fabric::{Condition, DeviceId, Fabric, PortId, Stack, StackId, StackMember};
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 use crate::value::{MacAddr, SplitDetection};
 
 /// How the links of a stack hang together.
@@ -145,7 +145,7 @@ pub(crate) fn neighbours(
 pub(super) fn outcomes(
     fabric: &Fabric,
     condition: &Condition,
-    far: &IdVec<PortId, Option<PortId>>,
+    far: &Pages<PortId, Option<PortId>>,
 ) -> IdVec<StackId, StackOutcome> {
     let outcome = |(id, stack): (StackId, &Stack)| {
         if condition.devices.contains(&stack.switch.value) {

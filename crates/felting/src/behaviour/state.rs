@@ -1,5 +1,6 @@
 //! What all protocols together made of a fabric, in the order in which they depend on each other.
 
+mod at_hosts;
 mod endpoints;
 mod routed;
 
@@ -16,7 +17,7 @@ use super::{
 use crate::fabric::{
     Condition, DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, RouterId, StackId, WanId,
 };
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 use crate::progress::{Progress, Stage};
 use crate::value::Family;
 
@@ -28,15 +29,17 @@ pub struct State {
     /// The causes that follow from what is written alone.
     settings: Found,
     links: Links,
-    pub(crate) lags: IdVec<LagId, LagOutcome>,
-    pub(crate) members: IdVec<MemberId, MemberOutcome>,
+    /// What of LAGs is the same under every condition.
+    of_lags: Arc<lag::Basis>,
+    pub(crate) lags: lag::Lags,
+    pub(crate) members: lag::Members,
     pub(crate) pairs: IdVec<PairId, PairOutcome>,
-    pub(crate) groups: IdVec<GroupId, GroupOutcome>,
+    pub(crate) groups: Pages<GroupId, GroupOutcome>,
     pub(crate) stacks: IdVec<StackId, StackOutcome>,
     pub(crate) trees: Trees,
     routed: Arc<Routed>,
     pub(crate) evpn: Evpn,
-    pub(crate) closed: Closed,
+    pub(crate) closed: Arc<Closed>,
     /// The leaves that closed their legs of Ethernet segments, as they lost their underlay.
     pub(crate) isolated: Vec<DeviceId>,
     /// The switches that have withdrawn the VTEP address of their pair, as the peer link is lost.
@@ -44,10 +47,10 @@ pub struct State {
     /// What is down.
     condition: Condition,
     /// LAG ends that are linked and meant for each other, the lower id first.
-    pub(crate) facing: Vec<(LagId, LagId)>,
+    pub(crate) facing: Arc<Vec<(LagId, LagId)>>,
     /// The same with the halves of a group, or the legs of an Ethernet segment, as one: the first
     /// ends of each that face each other.
-    pub(crate) facing_wholes: Vec<(LagId, LagId)>,
+    pub(crate) facing_wholes: Arc<Vec<(LagId, LagId)>>,
 }
 
 /// What routers make of what is under them: the same for all states in which that is the same.
@@ -118,6 +121,9 @@ impl State {
     /// assert_eq!(whole.given(&Condition::default().cable(cable)).lag(lag).in_use, 1);
     /// ```
     pub fn given(&self, condition: &Condition) -> Self {
+        if let Some(state) = self.given_at_hosts(condition) {
+            return state;
+        }
         let base = Base { state: self, settings: true, instances: true, routes: true };
         Self::compute(&self.fabric, condition, Some(base), &Progress::default())
     }
@@ -178,7 +184,7 @@ impl State {
         let (isolated, legs) = underlay::isolated(fabric, &links.effective, || {
             // Legs of Ethernet segments carry no session, so that these can be looked at before they are closed.
             let mut scratch = causes.clone();
-            let (lags, _) = lag::outcomes(fabric, &links, &stacks, &mut scratch);
+            let (lags, ..) = lag::outcomes(fabric, &links, &stacks, &mut scratch);
             let beneath = underlay::Beneath { far: &links.effective, lags: &lags };
             let quiet = Progress::default();
             let routed =
@@ -193,7 +199,7 @@ impl State {
         );
         progress.advance(1);
         causes.begin();
-        let (lags, members) = lag::outcomes(fabric, &links, &stacks, &mut causes);
+        let (lags, members, of_lags) = lag::outcomes(fabric, &links, &stacks, &mut causes);
         progress.advance(1);
         let facing = lag::facing(fabric, &members, &lags);
         let facing_wholes = lag::facing_wholes(fabric, &facing);
@@ -236,6 +242,7 @@ impl State {
             causes,
             settings,
             links,
+            of_lags: Arc::new(of_lags),
             lags,
             members,
             pairs,
@@ -244,12 +251,12 @@ impl State {
             trees,
             routed,
             evpn,
-            closed,
+            closed: Arc::new(closed),
             isolated,
             withdrawn,
             condition: condition.clone(),
-            facing,
-            facing_wholes,
+            facing: Arc::new(facing),
+            facing_wholes: Arc::new(facing_wholes),
         }
     }
 

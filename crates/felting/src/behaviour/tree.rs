@@ -11,6 +11,7 @@
 //! Bridges do not pass BPDUs on (802.1Q clause 8.6.3), so a bridge whose tree is off hides those
 //! behind it.
 
+mod again;
 mod bridge;
 mod bridges;
 mod forwarding;
@@ -22,6 +23,7 @@ mod spans;
 mod trees;
 mod vlan_classes;
 
+pub(super) use again::{Change, trees_again};
 pub use bridge::{Bridge, BridgeId, BridgeIdentifier, BridgePort, BridgePortId, Carrier};
 pub(super) use outcome::trees;
 pub(crate) use region::region_identity;

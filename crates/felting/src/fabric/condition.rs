@@ -212,6 +212,33 @@ impl Condition {
         self.moved.iter().map(words).collect()
     }
 
+    /// The ports that one of two conditions holds down and the other may not; none if they differ in what is no host's:
+    /// a switch, a member of a stack, a keepalive, a move.
+    pub(crate) fn ports_unlike(&self, fabric: &Arenas, other: &Self) -> Option<Vec<PortId>> {
+        let is_host = |device: &DeviceId| fabric.device(*device).kind == DeviceKind::Host;
+        if self.stack_members != other.stack_members
+            || self.keepalives != other.keepalives
+            || self.moved != other.moved
+            || !self.moved.is_empty()
+            || !self.devices.symmetric_difference(&other.devices).all(is_host)
+        {
+            return None;
+        }
+        let mut ports: Vec<PortId> =
+            self.ports.symmetric_difference(&other.ports).copied().collect();
+        for &cable in self.cables.symmetric_difference(&other.cables) {
+            ports.extend(fabric.cable(cable).ends.map(|end| end.value));
+        }
+        for &device in self.devices.symmetric_difference(&other.devices) {
+            ports.extend(fabric.device(device).ports.iter());
+        }
+        for &lag in self.lags.symmetric_difference(&other.lags) {
+            let members = fabric.lag(lag).members.iter();
+            ports.extend(members.map(|member| fabric.member(member).port.value));
+        }
+        Some(ports)
+    }
+
     pub(crate) fn holds_down(&self, fabric: &Fabric, port: PortId, cable: CableId) -> bool {
         self.cables.contains(&cable) || self.holds_port_down(fabric, port)
     }

@@ -10,14 +10,17 @@ use crate::fabric::{DeviceId, Endpoint, EndpointId, Fabric, Network, NetworkId, 
 use crate::id::IdVec;
 use crate::value::VlanId;
 
+/// Of some endpoints, in their order.
 pub(super) fn attached(
     fabric: &Fabric,
     moved: &FxHashMap<EndpointId, (DeviceId, Option<NetworkId>)>,
     carriers: &Carriers<'_>,
     pairs: &IdVec<PairId, PairOutcome>,
-) -> IdVec<EndpointId, Presences> {
+    endpoints: impl Iterator<Item = EndpointId>,
+) -> Vec<Presences> {
     let mut known: FxHashMap<(Node, VlanId), Presences> = FxHashMap::default();
-    let found = fabric.endpoints.iter().map(|(id, endpoint)| {
+    let found = endpoints.map(|id| {
+        let endpoint = fabric.endpoint(id);
         let network = match moved.get(&id) {
             Some((_, network)) => *network,
             None => Some(endpoint.network.value),
@@ -40,7 +43,7 @@ pub(super) fn attached(
         presences.sort_unstable();
         presences
     });
-    IdVec::of(found.collect())
+    found.collect()
 }
 
 /// With which tag frames of an endpoint leave its host; none at all where the virtual switch drops them, as

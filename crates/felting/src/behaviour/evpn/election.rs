@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use crate::behaviour::carrier::Closed;
 use crate::behaviour::{Bgp, LagOutcome};
 use crate::fabric::{EthernetSegmentId, Fabric, LagId, SegmentId};
-use crate::id::IdVec;
+use crate::id::Pages;
 use crate::value::{DfElection, Esi, EthernetSegmentMode, Family, Preference, VlanId};
 
 /// How the leaves of an Ethernet segment agree, as one of them sees it.
@@ -41,7 +41,7 @@ impl Election {
 
 /// What an election depends on.
 pub(in crate::behaviour) struct Elector<'a> {
-    pub(in crate::behaviour) lags: &'a IdVec<LagId, LagOutcome>,
+    pub(in crate::behaviour) lags: &'a Pages<LagId, LagOutcome>,
     pub(in crate::behaviour) bgp: &'a Bgp,
 }
 

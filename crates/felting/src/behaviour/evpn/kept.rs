@@ -1,19 +1,20 @@
 //! What a state knows of EVPN: the instances, and where endpoints enter the fabric. All else is worked out when asked.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
-use smallvec::SmallVec;
 
 use super::attach;
 use super::instance::{Instance, Instances};
 use crate::behaviour::carrier::Carriers;
+use crate::behaviour::domain::Presences;
 use crate::behaviour::host;
 use crate::behaviour::pair::PairOutcome;
 use crate::fabric::{
     Condition, DeviceId, EndpointId, Fabric, NetworkId, PairId, PresenceId, VrfId,
 };
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 use crate::value::{RouteDistinguisher, RouteTarget};
 
 /// What EVPN came to.
@@ -21,9 +22,11 @@ use crate::value::{RouteDistinguisher, RouteTarget};
 pub struct Evpn {
     pub(super) instances: Arc<Instances>,
     /// Where frames of each endpoint enter the fabric.
-    pub(super) attached: IdVec<EndpointId, SmallVec<[PresenceId; 2]>>,
-    /// The endpoints at each presence.
-    pub(super) endpoints_at: FxHashMap<PresenceId, Vec<EndpointId>>,
+    pub(super) attached: Pages<EndpointId, Presences>,
+    /// The endpoints at each presence, in order.
+    pub(super) endpoints_at: Pages<PresenceId, Vec<EndpointId>>,
+    /// The endpoints by the hosts that they are written on, in order.
+    of_hosts: Arc<Vec<(DeviceId, EndpointId)>>,
     /// The endpoints that have moved: the hosts that they are on now, and their networks there.
     pub(super) moved: FxHashMap<EndpointId, (DeviceId, Option<NetworkId>)>,
 }
@@ -38,13 +41,53 @@ pub(in crate::behaviour) fn outcome(
     let instances = instances.unwrap_or_else(|| Arc::new(Instances::of(fabric)));
     let mut evpn = Evpn { instances, ..Evpn::default() };
     evpn.moved = host::moved(fabric, condition);
-    let attached = attach::attached(fabric, &evpn.moved, carriers, pairs);
-    for (endpoint, presences) in attached.iter() {
+    let all = fabric.endpoints.ids();
+    evpn.attached = Pages::of(attach::attached(fabric, &evpn.moved, carriers, pairs, all));
+    let mut endpoints_at: IdVec<PresenceId, Vec<EndpointId>> =
+        IdVec::filled(&fabric.presences, Vec::new());
+    for (endpoint, presences) in evpn.attached.iter() {
         for &presence in presences {
-            evpn.endpoints_at.entry(presence).or_default().push(endpoint);
+            endpoints_at[presence].push(endpoint);
         }
     }
-    evpn.attached = attached;
+    evpn.endpoints_at = Pages::of(endpoints_at.into_values());
+    let mut of_hosts: Vec<(DeviceId, EndpointId)> =
+        fabric.endpoints.iter().map(|(id, one)| (one.host.value, id)).collect();
+    of_hosts.sort_unstable();
+    evpn.of_hosts = Arc::new(of_hosts);
+    evpn
+}
+
+/// The same with the endpoints of some hosts attached anew, none of which has moved.
+pub(in crate::behaviour) fn outcome_again(
+    fabric: &Fabric,
+    before: &Evpn,
+    hosts: &BTreeSet<DeviceId>,
+    carriers: &Carriers<'_>,
+    pairs: &IdVec<PairId, PairOutcome>,
+) -> Evpn {
+    let mut evpn = before.clone();
+    let of_hosts = &before.of_hosts;
+    let of_host = |&host: &DeviceId| {
+        let first = of_hosts.partition_point(|&(known, _)| known < host);
+        let own = of_hosts[first..].iter().take_while(move |&&(known, _)| known == host);
+        own.map(|&(_, endpoint)| endpoint)
+    };
+    let endpoints: Vec<EndpointId> = hosts.iter().flat_map(of_host).collect();
+    let anew = attach::attached(fabric, &before.moved, carriers, pairs, endpoints.iter().copied());
+    for (endpoint, presences) in endpoints.iter().copied().zip(anew) {
+        if presences == before.attached[endpoint] {
+            continue;
+        }
+        for &gone in before.attached[endpoint].iter().filter(|one| !presences.contains(one)) {
+            evpn.endpoints_at[gone].retain(|&one| one != endpoint);
+        }
+        for &new in presences.iter().filter(|one| !before.attached[endpoint].contains(one)) {
+            let at = &mut evpn.endpoints_at[new];
+            at.insert(at.partition_point(|&one| one < endpoint), endpoint);
+        }
+        evpn.attached[endpoint] = presences;
+    }
     evpn
 }
 
@@ -101,7 +144,7 @@ impl Evpn {
 
     /// The endpoints whose frames enter at a presence.
     pub fn endpoints_at(&self, presence: PresenceId) -> &[EndpointId] {
-        self.endpoints_at.get(&presence).map_or(&[], Vec::as_slice)
+        &self.endpoints_at[presence]
     }
 
     /// The presences that export a target.

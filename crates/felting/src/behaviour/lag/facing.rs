@@ -4,16 +4,27 @@ use rustc_hash::{FxBuildHasher, FxHashSet};
 
 use super::outcome::{LagOutcome, MemberOutcome};
 use crate::fabric::{Fabric, LagId, MemberId};
-use crate::id::IdVec;
+use crate::id::Pages;
 
 /// LAG ends that are linked and that no fault of cabling or membership keeps apart.
 pub(in crate::behaviour) fn facing(
     fabric: &Fabric,
-    members: &IdVec<MemberId, MemberOutcome>,
-    lags: &IdVec<LagId, LagOutcome>,
+    members: &Pages<MemberId, MemberOutcome>,
+    lags: &Pages<LagId, LagOutcome>,
+) -> Vec<(LagId, LagId)> {
+    facing_of(fabric, members, lags, fabric.lags.ids())
+}
+
+/// Of some LAGs alone, those with a lower id than the other end's.
+pub(in crate::behaviour) fn facing_of(
+    fabric: &Fabric,
+    members: &Pages<MemberId, MemberOutcome>,
+    lags: &Pages<LagId, LagOutcome>,
+    of: impl Iterator<Item = LagId>,
 ) -> Vec<(LagId, LagId)> {
     let mut facing: Vec<(LagId, LagId)> = Vec::new();
-    for (id, member) in fabric.members() {
+    for id in of.flat_map(|lag| fabric.lag(lag).members.iter()) {
+        let member = fabric.member(id);
         let Some(far) = members[id].far.and_then(|far| fabric.lag_of(far)) else { continue };
         let pair = (member.lag, far);
         if member.lag < far && !lags[member.lag].tangled && facing.last() != Some(&pair) {

@@ -5,7 +5,7 @@ use smallvec::{SmallVec, smallvec};
 
 use crate::behaviour::cause::{Aspect, CauseId, Causes, Entity};
 use crate::fabric::{DeviceId, DeviceKind, EthernetSegmentId, Fabric, GroupId, LagId, PortId};
-use crate::id::{Id, IdVec, typed_id};
+use crate::id::{Id, IdVec, Pages, typed_id};
 use crate::value::{BondProtocol, EthernetSegmentMode};
 
 typed_id! {
@@ -37,30 +37,29 @@ enum Far {
     Bare(DeviceId),
 }
 
-/// The ends, and for each what is wrong with the partners that its cables give it.
-pub(super) struct Partners {
-    pub(super) ends: IdVec<EndId, End>,
-    pub(super) end_of: IdVec<LagId, EndId>,
-    /// The cause that an end has not one far LAG to itself, if it hasn't.
-    pub(super) cause: IdVec<EndId, Option<CauseId>>,
+/// Which LAGs make an end together, as it is written.
+#[derive(Debug)]
+pub(super) struct Ends {
+    pub(super) all: IdVec<EndId, End>,
+    pub(super) of: IdVec<LagId, EndId>,
 }
 
-pub(super) fn partners(
+/// The causes that ends have not one far LAG to themselves, of those that haven't.
+pub(super) type Knots = FxHashMap<EndId, CauseId>;
+
+/// What is wrong with the partners that their cables give to some ends, or to all.
+pub(super) fn knots(
     fabric: &Fabric,
-    far: &IdVec<PortId, Option<PortId>>,
+    far: &Pages<PortId, Option<PortId>>,
+    ends: &Ends,
+    asked: &[EndId],
     causes: &mut Causes,
-) -> Partners {
-    let (ends, end_of) = ends(fabric);
-    let mut partners = Partners { cause: IdVec::filled(&ends, None), ends, end_of };
-    let facing = Facing {
-        fabric,
-        far,
-        ends: &partners.ends,
-        end_of: &partners.end_of,
-        robbed: robbed(fabric, causes),
-    };
-    let mut seen = IdVec::filled(&partners.ends, false);
-    for end in partners.ends.ids() {
+) -> Knots {
+    let robbed = robbed(fabric, ends, asked, causes);
+    let facing = Facing { fabric, far, ends: &ends.all, end_of: &ends.of, robbed };
+    let mut knots = Knots::default();
+    let mut seen = IdVec::filled(&ends.all, false);
+    for &end in asked {
         if seen[end] {
             continue;
         }
@@ -82,15 +81,13 @@ pub(super) fn partners(
         }
         let knot = facing.knot(end, &mut seen);
         let cause = facing.diagnose(&knot, causes);
-        for end in knot {
-            partners.cause[end] = cause;
-        }
+        knots.extend(knot.into_iter().filter_map(|end| Some((end, cause?))));
     }
-    one_sided_groups(fabric, &partners.end_of, &mut partners.cause, causes);
-    partners
+    one_sided_groups(fabric, ends, asked, &mut knots, causes);
+    knots
 }
 
-fn ends(fabric: &Fabric) -> (IdVec<EndId, End>, IdVec<LagId, EndId>) {
+pub(super) fn ends(fabric: &Fabric) -> Ends {
     let mut ends: IdVec<EndId, End> = IdVec::default();
     let mut end_of = Vec::with_capacity(fabric.lags.len());
     let mut of_group: IdVec<GroupId, Option<EndId>> = IdVec::filled(&fabric.groups, None);
@@ -116,7 +113,7 @@ fn ends(fabric: &Fabric) -> (IdVec<EndId, End>, IdVec<LagId, EndId>) {
         };
         end_of.push(end);
     }
-    (ends, IdVec::of(end_of))
+    Ends { all: ends, of: IdVec::of(end_of) }
 }
 
 /// Whether a single-active Ethernet segment is that of a bridged network, not of one host: each leg leads to
@@ -163,15 +160,15 @@ fn shared_domain(
 /// Groups that only one side has, where no other cause explained it already.
 fn one_sided_groups(
     fabric: &Fabric,
-    end_of: &IdVec<LagId, EndId>,
-    cause_of: &mut IdVec<EndId, Option<CauseId>>,
+    ends: &Ends,
+    asked: &[EndId],
+    knots: &mut Knots,
     causes: &mut Causes,
 ) {
-    for (id, group) in fabric.groups() {
-        let ([Some(half), None] | [None, Some(half)]) = group.halves else { continue };
-        let end = end_of[half];
-        if cause_of[end].is_none() {
-            cause_of[end] = Some(one_sided(id, None, causes));
+    for &end in asked {
+        let Some(id) = fabric.lag(ends.all[end].first()).group else { continue };
+        if let [Some(_), None] | [None, Some(_)] = fabric.group(id).halves {
+            knots.entry(end).or_insert_with(|| one_sided(id, None, causes));
         }
     }
 }
@@ -182,10 +179,17 @@ fn one_sided(group: GroupId, other: Option<GroupId>, causes: &mut Causes) -> Cau
 }
 
 /// The devices with a LAG that lost a member to another LAG, and the cause of that.
-fn robbed(fabric: &Fabric, causes: &Causes) -> FxHashMap<DeviceId, CauseId> {
-    let taken = fabric.members().filter(|(_, member)| member.taken_by.is_some());
+fn robbed(
+    fabric: &Fabric,
+    ends: &Ends,
+    asked: &[EndId],
+    causes: &Causes,
+) -> FxHashMap<DeviceId, CauseId> {
+    let members = asked.iter().flat_map(|&end| ends.all[end].lags());
+    let members = members.flat_map(|lag| fabric.lag(lag).members.iter());
+    let taken = members.map(|id| fabric.member(id)).filter(|member| member.taken_by.is_some());
     taken
-        .filter_map(|(_, member)| {
+        .filter_map(|member| {
             let port = Entity::Port(member.port.value);
             let device = fabric.lag(member.lag).device;
             Some((device, causes.claimed(port, Aspect::Membership)?))
@@ -195,7 +199,7 @@ fn robbed(fabric: &Fabric, causes: &Causes) -> FxHashMap<DeviceId, CauseId> {
 
 struct Facing<'a> {
     fabric: &'a Fabric,
-    far: &'a IdVec<PortId, Option<PortId>>,
+    far: &'a Pages<PortId, Option<PortId>>,
     ends: &'a IdVec<EndId, End>,
     end_of: &'a IdVec<LagId, EndId>,
     robbed: FxHashMap<DeviceId, CauseId>,

@@ -1,15 +1,17 @@
 //! Which members of a LAG are used: LACP's selection, and what static LAGs do.
 
+use std::collections::BTreeSet;
+
 use rustc_hash::FxHashMap;
 
 use super::outcome::{LagOutcome, MemberOutcome, MemberState, Reason, SystemId};
-use super::partner::{EndId, Partners, partners, port_number};
+use super::partner::{EndId, Ends, Knots, ends, knots, port_number};
 use super::refused::{Refused, refused};
 use crate::behaviour::cause::{Aspect, CauseId, Causes, Entity};
 use crate::behaviour::link::{ClosedBy, Far, Links};
 use crate::behaviour::stack::{self, Stacks};
 use crate::fabric::{Fabric, LagId, MemberId, PortId};
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 use crate::value::{Activity, PartnerBy, Protocol, Speed, Unanswered};
 
 /// The far side of a member that could aggregate: what its LACPDUs say, and how it ranks.
@@ -27,49 +29,109 @@ struct Candidate {
 /// Port priority, then port number, then (between members of several partners) the own port.
 type Rank = (u16, (usize, usize), PortId);
 
+/// What of LAGs follows from what is written alone.
+#[derive(Debug)]
+pub(in crate::behaviour) struct Basis {
+    ends: Ends,
+    speakers: IdVec<LagId, Speaker>,
+    refused: Refused,
+}
+
+pub(in crate::behaviour) type Lags = Pages<LagId, LagOutcome>;
+pub(in crate::behaviour) type Members = Pages<MemberId, MemberOutcome>;
+
 pub(in crate::behaviour) fn outcomes(
     fabric: &Fabric,
     links: &Links,
     stacks: &Stacks,
     causes: &mut Causes,
-) -> (IdVec<LagId, LagOutcome>, IdVec<MemberId, MemberOutcome>) {
+) -> (Lags, Members, Basis) {
     let refused = refused(fabric, causes);
-    let far = &*links.effective;
-    let partners = partners(fabric, far, causes);
-    let waiting = MemberOutcome {
-        state: MemberState::NoLink,
-        distributing: false,
-        reason: Reason::NoCable,
-        cause: None,
-        far: None,
-    };
-    let mut selection = Selection {
-        fabric,
-        far,
-        members: IdVec::filled(&fabric.members, waiting),
-        partners,
-        links,
-        stacks,
-        refused,
-        causes,
-        below_minimum: IdVec::filled(&fabric.lags, false),
-        speakers: speakers(fabric),
-        candidates: Vec::new(),
-    };
-    for end in selection.partners.ends.ids() {
-        selection.members_of(end);
+    let basis = Basis { ends: ends(fabric), speakers: speakers(fabric), refused };
+    let all: Vec<EndId> = basis.ends.all.ids().collect();
+    let lags: Vec<LagId> = fabric.lags.ids().collect();
+    let members = Pages::filled(&fabric.members, WAITING);
+    let (outcomes, members) =
+        Selection::of(fabric, links, stacks, &basis, members, &all, &lags, causes);
+    (Pages::of(outcomes), members, basis)
+}
+
+const WAITING: MemberOutcome = MemberOutcome {
+    state: MemberState::NoLink,
+    distributing: false,
+    reason: Reason::NoCable,
+    cause: None,
+    far: None,
+};
+
+/// As many LAGs may hang together with what changes: of more, all are selected anew.
+const MOST_AGAIN: usize = 64;
+
+/// The LAGs that hang together with some through their members, by the links of either state, in order; none if
+/// they are too many.
+pub(in crate::behaviour) fn hanging_together(
+    fabric: &Fabric,
+    basis: &Basis,
+    fars: [&Far; 2],
+    some: &[LagId],
+) -> Option<Vec<LagId>> {
+    let mut found: BTreeSet<LagId> = BTreeSet::new();
+    let mut open: Vec<LagId> = some.to_vec();
+    while let Some(lag) = open.pop() {
+        if !found.insert(lag) {
+            continue;
+        }
+        if found.len() > MOST_AGAIN {
+            return None;
+        }
+        open.extend(basis.ends.all[basis.ends.of[lag]].lags());
+        for member in fabric.lag(lag).members.iter() {
+            let port = fabric.member(member).port.value;
+            let far = fars.into_iter().filter_map(|far| far[port]);
+            open.extend(far.filter_map(|far| fabric.lag_of(far)));
+        }
     }
-    for end in selection.partners.ends.ids() {
-        selection.standby(end);
+    Some(found.into_iter().collect())
+}
+
+/// The outcomes with those of some LAGs that [hang together](hanging_together) selected anew; none if something about
+/// these is a fault, whose causes depend on what comes before and after.
+pub(in crate::behaviour) fn outcomes_again(
+    fabric: &Fabric,
+    links: &Links,
+    stacks: &Stacks,
+    basis: &Basis,
+    before: (&Lags, &Members),
+    again: &[LagId],
+    causes: &Causes,
+) -> Option<(Lags, Members)> {
+    let of_lags = || again.iter().flat_map(|&lag| fabric.lag(lag).members.iter());
+    let (mut lags, mut members) = (before.0.clone(), before.1.clone());
+    let is_sound = |lags: &Lags, members: &Members| {
+        let of_lag = |&lag: &LagId| lags[lag].cause.is_none() && !lags[lag].tangled;
+        again.iter().all(of_lag) && of_lags().all(|id| members[id].cause.is_none())
+    };
+    if !is_sound(&lags, &members) || of_lags().any(|id| basis.refused.contains_key(&id)) {
+        return None;
     }
-    selection.distribute();
-    selection.one_at_a_time();
-    let lags = selection.lags();
-    (lags, selection.members)
+    for id in of_lags() {
+        members[id] = WAITING;
+    }
+    let mut ends: Vec<EndId> = again.iter().map(|&lag| basis.ends.of[lag]).collect();
+    ends.sort_unstable();
+    ends.dedup();
+    let mut scratch = causes.clone();
+    scratch.begin();
+    let (outcomes, members) =
+        Selection::of(fabric, links, stacks, basis, members, &ends, again, &mut scratch);
+    for (&lag, outcome) in again.iter().zip(outcomes) {
+        lags[lag] = outcome;
+    }
+    (scratch.found().is_empty() && is_sound(&lags, &members)).then_some((lags, members))
 }
 
 /// What a LAG says of itself, close together in memory: every member asks for that of both ends.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug)]
 struct Speaker {
     system: SystemId,
     key: u16,
@@ -92,21 +154,60 @@ struct Selection<'a> {
     far: &'a Far,
     links: &'a Links,
     stacks: &'a Stacks,
-    members: IdVec<MemberId, MemberOutcome>,
-    partners: Partners,
-    refused: Refused,
+    basis: &'a Basis,
+    /// The LAGs that are selected for.
+    asked: &'a [LagId],
+    members: Members,
+    knots: Knots,
     causes: &'a mut Causes,
     below_minimum: IdVec<LagId, bool>,
-    speakers: IdVec<LagId, Speaker>,
     /// Scratch space, kept to spare an allocation an end.
     candidates: Vec<Candidate>,
 }
 
-impl Selection<'_> {
+impl<'a> Selection<'a> {
+    /// The outcomes of some LAGs, which are those of some ends, and of their members.
+    #[allow(clippy::too_many_arguments, reason = "what a selection depends on")]
+    fn of(
+        fabric: &'a Fabric,
+        links: &'a Links,
+        stacks: &'a Stacks,
+        basis: &'a Basis,
+        members: Members,
+        ends: &[EndId],
+        asked: &'a [LagId],
+        causes: &'a mut Causes,
+    ) -> (Vec<LagOutcome>, Members) {
+        let far = &links.effective;
+        let knots = knots(fabric, far, &basis.ends, ends, causes);
+        let mut selection = Self {
+            fabric,
+            far,
+            links,
+            stacks,
+            basis,
+            asked,
+            members,
+            knots,
+            causes,
+            below_minimum: IdVec::filled(&fabric.lags, false),
+            candidates: Vec::new(),
+        };
+        for &end in ends {
+            selection.members_of(end);
+        }
+        for &end in ends {
+            selection.standby(end);
+        }
+        selection.distribute();
+        selection.one_at_a_time();
+        (selection.lags(), selection.members)
+    }
+
     /// Settles every member of one end but for standing by.
     fn members_of(&mut self, end: EndId) {
         self.candidates.clear();
-        for lag in self.partners.ends[end].lags() {
+        for lag in self.basis.ends.all[end].lags() {
             for member in self.fabric.lag(lag).members.iter() {
                 self.member(end, lag, member);
             }
@@ -128,19 +229,20 @@ impl Selection<'_> {
             return;
         };
         self.members[id].far = Some(far);
-        if let Some(&(reason, cause)) = self.refused.get(&id) {
+        if let Some(&(reason, cause)) = self.basis.refused.get(&id) {
             self.settle(id, MemberState::Refused, reason, Some(cause));
             return;
         }
-        let cause = self.partners.cause[end];
-        let own = self.speakers[lag];
+        let cause = self.knots.get(&end).copied();
+        let own = self.basis.speakers[lag];
         let Some(far_lag) = self.fabric.lag_of(far) else {
             self.alone(id, lag, cause);
             return;
         };
-        let other = self.speakers[far_lag];
+        let other = self.basis.speakers[far_lag];
         // A far port that its device keeps out of the LAG sends no LACPDUs for it.
-        let theirs = self.fabric.port_member[far].and_then(|member| self.refused.get(&member));
+        let theirs =
+            self.fabric.port_member[far].and_then(|member| self.basis.refused.get(&member));
         if let Some(&(_, refusal)) = theirs.filter(|_| own.protocol != Protocol::Static) {
             self.alone(id, lag, Some(refusal));
             return;
@@ -206,7 +308,7 @@ impl Selection<'_> {
         known.unwrap_or_else(|| {
             let cause = self.causes.add(rule, own, aspect, Some(other));
             for end in [lag, far] {
-                for half in self.partners.ends[self.partners.end_of[end]].lags() {
+                for half in self.basis.ends.all[self.basis.ends.of[end]].lags() {
                     self.causes.claim(cause, Entity::Lag(half), aspect);
                 }
             }
@@ -238,7 +340,7 @@ impl Selection<'_> {
         far: PortId,
         cause: Option<CauseId>,
     ) {
-        let (near, other) = (self.speakers[lag], self.speakers[far_lag]);
+        let (near, other) = (self.basis.speakers[lag], self.basis.speakers[far_lag]);
         let own = self.system_at(lag, self.fabric.member(id).port.value);
         let partner = self.system_at(far_lag, far);
         if own == partner {
@@ -269,7 +371,7 @@ impl Selection<'_> {
     /// The system identifier that a port presents for its LAG: that of the LAG, but in a further part of a split
     /// stack that of the part.
     fn system_at(&self, lag: LagId, port: PortId) -> SystemId {
-        let system = self.speakers[lag].system;
+        let system = self.basis.speakers[lag].system;
         let made = self.fabric.lag(lag);
         match stack::part_of(self.fabric, self.stacks, port) {
             0 => system,
@@ -295,23 +397,24 @@ impl Selection<'_> {
             };
             // IEEE 802.1AX clause 6.3.6: one LAG ID, which is system and key of both ends.
             if (first.partner, first.keys) == (candidate.partner, candidate.keys) {
-                let cause = self.partners.cause[end];
+                let cause = self.knots.get(&end).copied();
                 self.settle(candidate.member, MemberState::Selected, Reason::Negotiated, cause);
             } else if first.partner != candidate.partner
                 && self.far_lag(first.member) == self.far_lag(candidate.member)
             {
-                let cause = self.partners.cause[end];
+                let cause = self.knots.get(&end).copied();
                 self.settle(candidate.member, MemberState::Apart, Reason::OtherPart, cause);
             } else if first.partner == candidate.partner
                 && self.same_end(first.member, candidate.member)
             {
                 let clash = self.identity_clash(self.fabric.member(candidate.member).lag);
                 let clash = clash.or_else(|| self.identity_clash(self.far_lag(candidate.member)?));
-                let cause = clash.or(self.partners.cause[end]);
+                let cause = clash.or(self.knots.get(&end).copied());
                 self.settle(candidate.member, MemberState::Apart, Reason::OtherKey, cause);
             } else {
                 let lag = self.far_lag(first.member).expect("a candidate has a far LAG");
-                let cause = self.far_identity_clash(candidate.member).or(self.partners.cause[end]);
+                let cause =
+                    self.far_identity_clash(candidate.member).or(self.knots.get(&end).copied());
                 let reason = Reason::OtherPartner(lag);
                 self.settle(candidate.member, MemberState::Apart, reason, cause);
             }
@@ -349,7 +452,7 @@ impl Selection<'_> {
 
     /// Whether two members lead to one end: a LAG, or the LAGs of one group or Ethernet segment.
     fn same_end(&self, a: MemberId, b: MemberId) -> bool {
-        let end = |member| Some(self.partners.end_of[self.far_lag(member)?]);
+        let end = |member| Some(self.basis.ends.of[self.far_lag(member)?]);
         end(a) == end(b)
     }
 
@@ -379,7 +482,7 @@ impl Selection<'_> {
 
     /// Puts members beyond either device's limit into reserve, the worst-ranked first.
     fn standby(&mut self, end: EndId) {
-        let limits: Vec<_> = self.partners.ends[end]
+        let limits: Vec<_> = self.basis.ends.all[end]
             .lags()
             .filter_map(|lag| Some((lag, self.limit(lag)?)))
             .filter(|&(lag, limit)| self.fabric.lag(lag).members.len() > usize::from(limit))
@@ -423,7 +526,8 @@ impl Selection<'_> {
     /// Members distribute that both ends selected, as long as either LAG has its minimum.
     fn distribute(&mut self) {
         let mut in_use: IdVec<LagId, u32> = IdVec::filled(&self.fabric.lags, 0);
-        for id in self.fabric.members.ids() {
+        let all = self.asked.iter().flat_map(|&lag| self.fabric.lag(lag).members.iter());
+        for id in all {
             let outcome = self.members[id];
             let far = outcome.far.and_then(|far| self.fabric.port_member[far]);
             let far_too = far.is_none_or(|far| self.members[far].state == MemberState::Selected);
@@ -440,7 +544,8 @@ impl Selection<'_> {
         let short = |lag: LagId, in_use: &IdVec<LagId, u32>| {
             in_use[lag] > 0 && in_use[lag] < u32::from(self.fabric.lag(lag).min_members.value)
         };
-        let mut down: Vec<_> = self.fabric.lags.ids().filter(|&lag| short(lag, &in_use)).collect();
+        let mut down: Vec<_> =
+            self.asked.iter().copied().filter(|&lag| short(lag, &in_use)).collect();
         // A LAG below its minimum takes its members out, which may leave the far end short too.
         while let Some(lag) = down.pop() {
             self.below_minimum[lag] = true;
@@ -463,7 +568,7 @@ impl Selection<'_> {
     /// Where one unanswered member may forward, only that of the best port id does, and none while others are in a
     /// LAG: a device that uses one at a time has the aggregate in use then.
     fn one_at_a_time(&mut self) {
-        for (_, lag) in self.fabric.lags() {
+        for lag in self.asked.iter().map(|&lag| self.fabric.lag(lag)) {
             if lag.unanswered.value != Unanswered::One || lag.protocol.value == Protocol::Static {
                 continue;
             }
@@ -489,8 +594,9 @@ impl Selection<'_> {
         }
     }
 
-    fn lags(&self) -> IdVec<LagId, LagOutcome> {
-        let outcome = |(id, lag): (LagId, &crate::fabric::Lag)| {
+    fn lags(&self) -> Vec<LagOutcome> {
+        let outcome = |id: LagId| {
+            let lag = self.fabric.lag(id);
             let members = || lag.members.iter().map(|member| (member, self.members[member]));
             let in_use = members().filter(|(_, outcome)| outcome.distributing).count();
             let first = members().find(|(_, outcome)| outcome.distributing);
@@ -498,19 +604,20 @@ impl Selection<'_> {
                 .filter(|(_, outcome)| outcome.distributing)
                 .map(|(member, _)| self.fabric.port(self.fabric.member(member).port.value).speed);
             let faulty = members().find_map(|(_, outcome)| outcome.cause);
-            let knot = self.partners.cause[self.partners.end_of[id]];
+            let knot = self.knots.get(&self.basis.ends.of[id]).copied();
             LagOutcome {
                 tangled: knot.is_some(),
                 up: in_use > 0,
                 bandwidth: Speed::sum(speeds),
                 in_use: u32::try_from(in_use).unwrap_or(u32::MAX),
                 partner: first.and_then(|(member, _)| self.far_lag(member)),
-                system: (lag.protocol.value == Protocol::Lacp).then(|| self.speakers[id].system),
+                system: (lag.protocol.value == Protocol::Lacp)
+                    .then(|| self.basis.speakers[id].system),
                 below_minimum: self.below_minimum[id],
                 cause: faulty.or(knot),
             }
         };
-        IdVec::of(self.fabric.lags().map(outcome).collect::<Vec<_>>())
+        self.asked.iter().copied().map(outcome).collect()
     }
 
     fn use_member(&mut self, id: MemberId, reason: Reason, cause: Option<CauseId>) {

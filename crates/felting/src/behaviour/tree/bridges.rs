@@ -10,16 +10,16 @@ use crate::behaviour::stack::{self, Stacks};
 use crate::fabric::{
     Condition, DeviceId, DeviceKind, Fabric, GroupId, LagId, MemberId, PortId, TreePort,
 };
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 use crate::value::{BridgePriority, PathCosts, Role, Speed, TreeMode, VlanId, VlanSet};
 
 pub(super) struct Builder<'a> {
     pub(super) fabric: &'a Fabric,
     pub(super) condition: &'a Condition,
-    pub(super) far: &'a IdVec<PortId, Option<PortId>>,
+    pub(super) far: &'a Pages<PortId, Option<PortId>>,
     pub(super) stacks: &'a Stacks,
-    pub(super) members: &'a IdVec<MemberId, MemberOutcome>,
-    pub(super) lags: &'a IdVec<LagId, LagOutcome>,
+    pub(super) members: &'a Pages<MemberId, MemberOutcome>,
+    pub(super) lags: &'a Pages<LagId, LagOutcome>,
     pub(super) bridges: IdVec<BridgeId, Bridge>,
     pub(super) ports: IdVec<BridgePortId, BridgePort>,
     pub(super) of_device: IdVec<DeviceId, Option<BridgeId>>,
@@ -105,15 +105,6 @@ impl Builder<'_> {
         found
     }
 
-    /// Whether a LAG is between the two sides of a pair: inside the bridge.
-    fn is_inside(&self, lag: LagId) -> bool {
-        let Some((pair, side)) = self.fabric.device(self.fabric.lag(lag).device).pair else {
-            return false;
-        };
-        let side = &self.fabric.pair(pair).sides[side];
-        [side.peer_link, side.data_link].into_iter().flatten().any(|link| link.value == lag)
-    }
-
     /// Whether a single port is what a side of a pair has for its peer link.
     fn is_peer_port(&self, port: PortId) -> bool {
         let pair = self.fabric.device(self.fabric.port(port).device).pair;
@@ -130,10 +121,10 @@ impl Builder<'_> {
             if self.of_device[lag.device].is_none() {
                 continue;
             }
-            let vlans = vlans(&lag.tagged.value, lag.untagged.map(|vlan| vlan.value));
-            if vlans.is_empty() || !lag.addresses.is_empty() || self.is_inside(id) {
+            if !is_bridged(self.fabric, id) {
                 continue;
             }
+            let vlans = vlans(&lag.tagged.value, lag.untagged.map(|vlan| vlan.value));
             for (_, members) in self.by_part(id) {
                 self.lag_port(id, &members, &vlans, &mut of_group);
             }
@@ -283,15 +274,32 @@ impl Builder<'_> {
         for port in self.ports.ids() {
             let of = &self.ports[port];
             if of.cost == 0 {
-                let costs = self.bridges[of.bridge]
-                    .settings
-                    .map_or(PathCosts::Long, |tree| self.fabric.tree_setting(tree).path_costs);
                 self.ports[port].cost =
-                    of.bandwidth.map_or(200_000_000, |speed| cost(speed, costs));
+                    derived_cost(self.fabric, &self.bridges[of.bridge], of.bandwidth);
             }
         }
         lans
     }
+}
+
+/// Whether a LAG is a port of a bridge, or part of one: it carries VLANs, and is not between the two sides of a pair,
+/// inside the bridge.
+pub(super) fn is_bridged(fabric: &Fabric, lag: LagId) -> bool {
+    let made = fabric.lag(lag);
+    let is_inside = || {
+        let Some((pair, side)) = fabric.device(made.device).pair else { return false };
+        let side = &fabric.pair(pair).sides[side];
+        [side.peer_link, side.data_link].into_iter().flatten().any(|link| link.value == lag)
+    };
+    let carries = !made.tagged.value.is_empty() || made.untagged.is_some();
+    carries && made.addresses.is_empty() && !is_inside()
+}
+
+/// The path cost of a port of a bridge that none is written for: by what it carries.
+pub(super) fn derived_cost(fabric: &Fabric, bridge: &Bridge, bandwidth: Option<Speed>) -> u32 {
+    let costs =
+        bridge.settings.map_or(PathCosts::Long, |tree| fabric.tree_setting(tree).path_costs);
+    bandwidth.map_or(200_000_000, |speed| cost(speed, costs))
 }
 
 fn vlans(tagged: &VlanSet, untagged: Option<VlanId>) -> VlanSet {

@@ -1,5 +1,7 @@
 //! The bridges of a fabric, and the trees that they settle on.
 
+use std::sync::Arc;
+
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
@@ -14,15 +16,15 @@ use crate::behaviour::lag::{LagOutcome, MemberOutcome};
 use crate::behaviour::link::Links;
 use crate::behaviour::stack::Stacks;
 use crate::fabric::{Condition, Fabric, LagId, MemberId};
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 
 pub(in crate::behaviour) fn trees(
     fabric: &Fabric,
     condition: &Condition,
     links: &Links,
     stacks: &Stacks,
-    members: &IdVec<MemberId, MemberOutcome>,
-    lags: &IdVec<LagId, LagOutcome>,
+    members: &Pages<MemberId, MemberOutcome>,
+    lags: &Pages<LagId, LagOutcome>,
     causes: &mut Causes,
 ) -> Trees {
     let mut builder = Builder {
@@ -49,32 +51,33 @@ pub(in crate::behaviour) fn trees(
     for &port in lans.values().filter(|on| on.len() > 1).flatten() {
         joining[ports[port].bridge].push(port);
     }
-    let common = IdVec::filled(&ports, (PortRole::Disabled, TreeReason::NoLink));
+    let common = Pages::filled(&ports, (PortRole::Disabled, TreeReason::NoLink));
     let mut trees = Trees {
-        of_device,
-        at,
-        bridges,
-        ports,
-        lans,
-        joining,
+        of_device: Arc::new(of_device),
+        at: Pages::of(at.values().copied()),
+        bridges: Arc::new(bridges),
+        ports: Pages::of(ports.into_values()),
+        lans: Arc::new(lans),
+        joining: Arc::new(joining),
+        taking_part: Pages::default(),
         common,
-        all: Vec::new(),
-        loops: Vec::new(),
-        cuts: Vec::new(),
-        region_of,
-        instance_vlans: FxHashMap::default(),
-        instance_sets: Vec::new(),
+        all: Arc::default(),
+        loops: Arc::default(),
+        cuts: Arc::default(),
+        region_of: Arc::new(region_of),
+        instance_vlans: Arc::default(),
+        instance_sets: Arc::default(),
     };
     trees.span(fabric);
-    trees.loops = loops(&trees);
-    trees.cuts = cuts(&trees);
+    trees.loops = Arc::new(loops(&trees));
+    trees.cuts = Arc::new(cuts(&trees));
     claim(&trees, causes);
     trees
 }
 
 /// A loop is a cause that hides what else the trees of its bridges look like.
 fn claim(trees: &Trees, causes: &mut Causes) {
-    for found in &trees.loops {
+    for found in trees.loops.iter() {
         let device = |port: &BridgePortId| trees.bridges[trees.ports[*port].bridge].devices[0];
         let Some(first) = found.ports.first() else { continue };
         let cause = causes.add("tree-loop", Entity::Device(device(first)), Aspect::Tree, None);

@@ -2,6 +2,7 @@
 //! single VLANs.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -12,7 +13,7 @@ use super::spanning::{self, Plant};
 use super::trees::{Trees, key};
 use super::vlan_classes::classes;
 use crate::fabric::{Fabric, TreeSettings};
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 use crate::value::{BridgePriority, TreeMode};
 
 impl Trees {
@@ -30,6 +31,7 @@ impl Trees {
                 }
             };
         }
+        self.taking_part = Pages::of(ports.values().map(Vec::len));
         let lans: IdVec<LanId, SmallVec<[BridgePortId; 2]>> = IdVec::of(
             self.lans
                 .values()
@@ -56,7 +58,7 @@ impl Trees {
         for &(port, role, why) in &outcome.ports {
             self.common[port] = (role, why);
         }
-        self.all.push(Tree {
+        Arc::make_mut(&mut self.all).push(Tree {
             kind: TreeKind::Common,
             bridges: outcome.bridges,
             ports: FxHashMap::default(),
@@ -124,10 +126,15 @@ impl Trees {
                 }
                 let kind = TreeKind::Instance { region: name.clone(), id };
                 for &bridge in &bridges {
-                    self.instance_vlans.insert((bridge, key(&kind)), instance.vlans.value.clone());
+                    Arc::make_mut(&mut self.instance_vlans)
+                        .insert((bridge, key(&kind)), instance.vlans.value.clone());
                 }
-                self.instance_sets.push(instance.vlans.value.clone());
-                self.all.push(Tree { kind, bridges: outcome.bridges, ports: roles });
+                Arc::make_mut(&mut self.instance_sets).push(instance.vlans.value.clone());
+                Arc::make_mut(&mut self.all).push(Tree {
+                    kind,
+                    bridges: outcome.bridges,
+                    ports: roles,
+                });
             }
         }
     }
@@ -233,7 +240,7 @@ impl Trees {
             let roles: FxHashMap<_, _> =
                 outcome.ports.into_iter().map(|(port, role, why)| (port, (role, why))).collect();
             // VLANs whose trees came out the same are told together.
-            let same = self.all.iter_mut().find(|known| {
+            let same = Arc::make_mut(&mut self.all).iter_mut().find(|known| {
                 matches!(known.kind, TreeKind::Vlans(_))
                     && known.ports == roles
                     && known.bridges.values().eq(outcome.bridges.values())
@@ -242,7 +249,7 @@ impl Trees {
                 *known = known.union(&class);
                 continue;
             }
-            self.all.push(Tree {
+            Arc::make_mut(&mut self.all).push(Tree {
                 kind: TreeKind::Vlans(class),
                 bridges: outcome.bridges,
                 ports: roles,

@@ -1,35 +1,39 @@
 //! All trees of a fabric, and what they answer.
 
+use std::sync::Arc;
+
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::bridge::{Bridge, BridgeId, BridgePort, BridgePortId, Carrier, LanId};
 use super::role::{PortRole, Tree, TreeKind, TreeReason};
 use crate::fabric::{DeviceId, Fabric, LagId, PortId};
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 use crate::value::{TreeMode, VlanId, VlanSet};
 
 /// All trees of a fabric, with the bridges and ports that they are of.
 #[derive(Clone, Debug)]
 pub struct Trees {
-    pub(super) of_device: IdVec<DeviceId, Option<BridgeId>>,
+    pub(super) of_device: Arc<IdVec<DeviceId, Option<BridgeId>>>,
     /// The bridge port that each port is, or is part of.
-    pub(super) at: IdVec<PortId, Option<BridgePortId>>,
-    pub(crate) bridges: IdVec<BridgeId, Bridge>,
-    pub(crate) ports: IdVec<BridgePortId, BridgePort>,
-    pub(crate) lans: IdVec<LanId, SmallVec<[BridgePortId; 2]>>,
+    pub(super) at: Pages<PortId, Option<BridgePortId>>,
+    pub(crate) bridges: Arc<IdVec<BridgeId, Bridge>>,
+    pub(crate) ports: Pages<BridgePortId, BridgePort>,
+    pub(crate) lans: Arc<IdVec<LanId, SmallVec<[BridgePortId; 2]>>>,
     /// The ports of each bridge that share a LAN with others.
-    pub(super) joining: IdVec<BridgeId, SmallVec<[BridgePortId; 2]>>,
+    pub(super) joining: Arc<IdVec<BridgeId, SmallVec<[BridgePortId; 2]>>>,
+    /// How many ports of each bridge have a link and take part in the tree.
+    pub(super) taking_part: Pages<BridgeId, usize>,
     /// The common tree, for every port.
-    pub(super) common: IdVec<BridgePortId, (PortRole, TreeReason)>,
+    pub(super) common: Pages<BridgePortId, (PortRole, TreeReason)>,
     /// The common tree first.
-    pub(super) all: Vec<Tree>,
-    pub(super) loops: Vec<Loop>,
-    pub(super) cuts: Vec<VlanCut>,
-    pub(super) region_of: IdVec<BridgeId, u32>,
+    pub(super) all: Arc<Vec<Tree>>,
+    pub(super) loops: Arc<Vec<Loop>>,
+    pub(super) cuts: Arc<Vec<VlanCut>>,
+    pub(super) region_of: Arc<IdVec<BridgeId, u32>>,
     /// The VLANs of each instance, as a bridge of its region has them.
-    pub(super) instance_vlans: FxHashMap<(BridgeId, u32), VlanSet>,
-    pub(super) instance_sets: Vec<VlanSet>,
+    pub(super) instance_vlans: Arc<FxHashMap<(BridgeId, u32), VlanSet>>,
+    pub(super) instance_sets: Arc<Vec<VlanSet>>,
 }
 
 impl Trees {
@@ -59,7 +63,7 @@ impl Trees {
     }
 
     /// All ports of bridges.
-    pub fn ports(&self) -> impl ExactSizeIterator<Item = (BridgePortId, &BridgePort)> {
+    pub fn ports(&self) -> impl Iterator<Item = (BridgePortId, &BridgePort)> {
         self.ports.iter()
     }
 

@@ -6,7 +6,7 @@ use crate::behaviour::cause::{Aspect, CauseId, Causes, Entity};
 use crate::behaviour::lag::LagOutcome;
 use crate::behaviour::link::Far;
 use crate::fabric::{DeviceId, Fabric, Interface, InterfaceId, InterfacePlace, LagId, PortId};
-use crate::id::{IdVec, typed_id};
+use crate::id::{IdVec, Pages, typed_id};
 use crate::value::{IsisLevel, NetworkType, UnderlayProtocol};
 
 typed_id! {
@@ -17,7 +17,7 @@ typed_id! {
 /// What other parts of the behaviour say of what is under interfaces.
 pub(in crate::behaviour) struct Beneath<'a> {
     pub(in crate::behaviour) far: &'a Far,
-    pub(in crate::behaviour) lags: &'a IdVec<LagId, LagOutcome>,
+    pub(in crate::behaviour) lags: &'a Pages<LagId, LagOutcome>,
 }
 
 /// Two interfaces that face each other in the underlay.
