@@ -15,7 +15,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::ends::Ends;
-use super::next_hop::{Unreached, Unreaching, next_hop_rule, place_between};
+use super::next_hop::{Unreached, Unreaching, next_hop_rule, places_between};
 use super::passing::{Passing, cluster};
 use super::path::{Learned, Path, Verdict, compare};
 use super::settle;
@@ -200,6 +200,7 @@ impl Alike {
             let next = u32::try_from(labels.len()).unwrap_or(u32::MAX);
             *labels.entry(edge).or_insert(next)
         };
+        let places = places_between(fabric);
         for (id, session) in fabric.sessions() {
             let outcome = &passing.outcomes[id];
             let router = |device| fabric.devices[device].router;
@@ -214,14 +215,14 @@ impl Alike {
             let edge = label(Edge::Session(
                 is_internal(fabric, session),
                 session.over == SessionOver::Links && session.interface.is_some(),
-                place_between(fabric, id),
+                places[id],
                 passing.kinds.ends(id, twin),
             ));
             made.edges[here.index()].push((edge, there.index()));
             made.sessions[here].push((edge, there, id));
         }
         let mut vertex_of: FxHashMap<Unreached, Vertex> = FxHashMap::default();
-        for (of, how, to) in passing.unresolved.relations(fabric) {
+        for (of, how, to) in passing.unresolved.relations(fabric, &places) {
             let mut vertex = |one: Unreached, edges: &mut Vec<Vec<(u32, Vertex)>>| match one {
                 Unreached::Router(router) => router.index(),
                 other => *vertex_of.entry(other).or_insert_with(|| {

@@ -7,7 +7,7 @@ use smallvec::SmallVec;
 
 use super::alike::{Common, in_common};
 use super::ends::Ends;
-use super::next_hop::{Unreached, Unreaching};
+use super::next_hop::{Unreached, Unreaching, places_between};
 use super::passing::Passing;
 use crate::fabric::{Fabric, RouterId};
 use crate::id::IdVec;
@@ -32,7 +32,7 @@ impl Classes {
         let common: FxHashSet<Common> =
             in_common(fabric).into_iter().map(|(what, _)| what).collect();
         // What next hops a speaker has no way to, and who has none to those that are its own.
-        let relations = passing.unresolved.relations(fabric);
+        let relations = passing.unresolved.relations(fabric, &places_between(fabric));
         let mut unresolved: FxHashMap<RouterId, Views> = FxHashMap::default();
         for alike in relations.chunk_by(|one, other| one.0 == other.0) {
             let lack = |how: Unreaching| matches!(how, Unreaching::Lacks | Unreaching::Has);

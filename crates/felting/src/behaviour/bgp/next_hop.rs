@@ -4,6 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
+use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use crate::behaviour::session::is_internal;
@@ -45,12 +46,19 @@ pub(super) enum Unreaching {
     In,
 }
 
-/// The place of a session among those between its two ends.
-pub(super) fn place_between(fabric: &Fabric, session: SessionId) -> usize {
-    let (here, there) = (fabric.session(session).device, fabric.session(session).peer);
-    let own = fabric.router_of(here).map(|router| router.sessions.iter());
-    let between = |id: &SessionId| fabric.session(*id).peer == there;
-    own.into_iter().flatten().filter(between).take_while(|&id| id != session).count()
+/// The place of each session among those between its two ends.
+pub(super) fn places_between(fabric: &Fabric) -> IdVec<SessionId, usize> {
+    let mut places = IdVec::filled(&fabric.sessions, 0);
+    let mut between: FxHashMap<DeviceId, usize> = FxHashMap::default();
+    for (_, router) in fabric.routers() {
+        between.clear();
+        for id in router.sessions.iter() {
+            let known = between.entry(fabric.session(id).peer).or_default();
+            places[id] = *known;
+            *known += 1;
+        }
+    }
+    places
 }
 
 /// The next hops that some speakers have no way to: none where all is well.
@@ -95,7 +103,11 @@ impl Unresolved {
 
     /// What is known of next hops as relations: of each whose it is, and which groups and speakers it is out of
     /// reach for; and of these groups who is in them. In order.
-    pub(super) fn relations(&self, fabric: &Fabric) -> Vec<(Unreached, Unreaching, Unreached)> {
+    pub(super) fn relations(
+        &self,
+        fabric: &Fabric,
+        places: &IdVec<SessionId, usize>,
+    ) -> Vec<(Unreached, Unreaching, Unreached)> {
         let mut found = Vec::new();
         let mut groups: BTreeSet<u32> = BTreeSet::new();
         for (&next_hop, lacking) in &self.by {
@@ -106,7 +118,7 @@ impl Unresolved {
                     found.push((hop, Unreaching::Of, Unreached::Router(speaker)));
                 }
                 NextHop::Link(session) => {
-                    let place = place_between(fabric, session);
+                    let place = places[session];
                     let session = fabric.session(session);
                     let of = router(session.device).map(|of| (hop, Unreaching::Link(place), of));
                     let to = router(session.peer).map(|to| (hop, Unreaching::LinkTo(place), to));

@@ -92,6 +92,9 @@ runs = [
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    if !fabric.sessions().any(|(_, session)| session.client.value) {
+        return;
+    }
     let mut clients: BTreeMap<DeviceId, Span> = BTreeMap::new();
     let mut others: BTreeMap<(Span, DeviceId), Vec<DeviceId>> = BTreeMap::new();
     for (_, session) in carrying(cx).filter(|(_, session)| is_internal(fabric, session)) {
