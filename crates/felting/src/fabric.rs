@@ -202,6 +202,8 @@ pub struct Arenas {
     /// The VLANs that a switch has; none where no segment names it, so that it has all that its ports carry.
     pub(crate) vlans_of: IdVec<DeviceId, Option<VlanSet>>,
     pub(crate) overlays: IdVec<OverlayId, Overlay>,
+    /// The switches that an overlay is written for and that can be no VTEPs, each with the place.
+    pub(crate) overlays_unable: Vec<(DeviceId, Span)>,
     pub(crate) policies: IdVec<PolicyId, Policy>,
     pub(crate) static_routes: Vec<StaticRoute>,
     /// Those of the underlay, by what they are for.

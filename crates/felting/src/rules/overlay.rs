@@ -16,6 +16,7 @@ mod rt_split;
 mod rt_underivable;
 mod vtep_missing;
 mod vtep_unheard;
+mod vtep_unsupported;
 
 use std::collections::BTreeMap;
 
@@ -46,6 +47,7 @@ pub(super) static RULES: &[&Check] = &[
     &rt_split::RULE,
     &vtep_missing::RULE,
     &vtep_unheard::RULE,
+    &vtep_unsupported::RULE,
 ];
 
 /// The families of rules that tell why VTEPs are apart.

@@ -3,6 +3,8 @@
 mod down_in_use;
 mod layer_clash;
 mod mtu_clash;
+mod mtu_one_sided;
+mod mtu_unsupported;
 mod partition_clash;
 mod untagged_clash;
 mod vlan_clash;
@@ -24,6 +26,8 @@ pub(super) static RULES: &[&Check] = &[
     &vlan_clash::RULE,
     &untagged_clash::RULE,
     &mtu_clash::RULE,
+    &mtu_one_sided::RULE,
+    &mtu_unsupported::RULE,
 ];
 
 /// Links that clash, one for each place at which the clash is written: a statement for many ports that

@@ -1,5 +1,6 @@
 //! Faults of the spanning tree.
 
+mod edge_missing;
 mod edge_to_switch;
 mod fast_link_discarding;
 mod r#loop;
@@ -19,6 +20,7 @@ pub(super) static RULES: &[&Check] = &[
     &r#loop::RULE,
     &vlan_cut::RULE,
     &edge_to_switch::RULE,
+    &edge_missing::RULE,
     &mode_clash::RULE,
     &root_by_accident::RULE,
     &root_misplaced::RULE,

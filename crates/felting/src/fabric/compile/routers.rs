@@ -579,6 +579,7 @@ impl Made<'_> {
                 .map(|kind| self.fabric.hardware[kind.value].vtep)
                 .is_none_or(|vtep| vtep.value);
             if !able {
+                self.fabric.overlays_unable.push((switch, span));
                 continue;
             }
             // What is sent to the address that a pair shares comes to either side, so both must take it.
