@@ -200,6 +200,17 @@ impl Cell {
         }
     }
 
+    /// The width of its longest word: what it can't be broken below.
+    fn longest_word(&self) -> usize {
+        let words = |text: &str| text.split_whitespace().map(UnicodeWidthStr::width).max();
+        let longest = match self {
+            // All but the last have a comma.
+            Self::List(texts) => texts.iter().filter_map(|text| Some(words(text)? + 1)).max(),
+            _ => words(&self.shown(", ")),
+        };
+        longest.unwrap_or(0)
+    }
+
     /// Lines of at most so many columns; a list breaks between its texts.
     fn broken(&self, width: usize) -> String {
         let Self::List(texts) = self else { return wrap(&self.shown(", "), width) };
@@ -211,7 +222,8 @@ impl Cell {
                     line.push(' ');
                     line.push_str(&text);
                 }
-                _ => lines.push(text),
+                _ if text.width() <= width => lines.push(text),
+                _ => lines.push(wrap(&text, width)),
             }
         }
         lines.join("\n")
@@ -307,6 +319,21 @@ const ROWS_AT_ONCE: usize = 1_000;
 
 /// A column of texts is not broken into lines shorter than this.
 const NARROWEST: usize = 18;
+
+/// The keys of columns that are left out after all others: how things stand, and why.
+const KEPT: [&str; 6] = ["state", "reason", "consequence", "differs", "into", "finding"];
+
+/// The columns of a sheet that fit into a terminal.
+struct Fitting<'a> {
+    /// Which are shown.
+    shown: Vec<usize>,
+    /// How wide each column is,
+    widths: Vec<usize>,
+    /// and whether its cells are broken into lines to be no wider.
+    breaks: Vec<bool>,
+    /// The titles of those that don't fit.
+    left_out: Vec<&'a str>,
+}
 
 /// How much room a column claims in a terminal.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -416,18 +443,19 @@ impl Sheet {
 
     fn table(&self, style: Style, progress: &Progress) -> String {
         let (bold, plain) = if style.colour { ("\u{1b}[1m", "\u{1b}[0m") } else { ("", "") };
-        let title = format!("{bold}{}{plain}\n", self.title);
+        let lines = self.title.lines().map(|line| wrap(line, style.width));
+        let title = format!("{bold}{}{plain}\n", lines.collect::<Vec<_>>().join("\n"));
         if self.rows.is_empty() {
             return format!("{title}  none\n");
         }
-        let (shown, widths, left_out) = self.fitting(style.width);
+        let Fitting { shown, widths, breaks, left_out } = self.fitting(style.width);
         let mut header = Table::new();
         header.load_style(TableStyle::new()).set_content_arrangement(ContentArrangement::Disabled);
         header.set_header(shown.iter().map(|&index| self.columns[index].title.as_ref()));
         let parts: Vec<Part> = self
             .rows
             .par_chunks(ROWS_AT_ONCE)
-            .map(|rows| self.part(&header, rows, &shown, &widths))
+            .map(|rows| self.part(&header, rows, &shown, (&widths, &breaks)))
             .collect();
         // Each part has to be as wide as the widest.
         let mut wide = header.column_max_content_widths();
@@ -458,24 +486,33 @@ impl Sheet {
         let rule = "─".repeat(drawn.iter().map(|part| part.1).max().unwrap_or(0));
         let note = match left_out.is_empty() {
             true => String::new(),
-            false => format!(
-                "No room for {}; a wider terminal or --format csv has it all.\n",
-                left_out.join(", ")
-            ),
+            false => {
+                let note = format!(
+                    "No room for {}; a wider terminal or --format csv has it all.",
+                    left_out.join(", ")
+                );
+                wrap(&note, style.width) + "\n"
+            }
         };
         let mut page = format!("{title}{bold}{header}{plain}\n{rule}\n");
         page.extend(drawn.into_iter().map(|part| part.2));
         page + &note
     }
 
-    fn part(&self, header: &Table, rows: &[Row], shown: &[usize], widths: &[usize]) -> Part {
+    fn part(
+        &self,
+        header: &Table,
+        rows: &[Row],
+        shown: &[usize],
+        (widths, breaks): (&[usize], &[bool]),
+    ) -> Part {
         let mut table = header.clone();
         let mut tones = Vec::new();
         let mut wide = vec![1; shown.len()];
         for row in rows {
-            let cells = shown.iter().map(|&index| match self.columns[index].room {
-                Room::Lines(_) => row.cells[index].broken(widths[index]),
-                Room::Whole | Room::Spare => row.cells[index].shown(", "),
+            let cells = shown.iter().map(|&index| match breaks[index] {
+                true => row.cells[index].broken(widths[index]),
+                false => row.cells[index].shown(", "),
             });
             let cells: Vec<String> = cells.collect();
             let mut height = 1;
@@ -489,19 +526,25 @@ impl Sheet {
         Part { table, rows: rows.len(), tones, wide }
     }
 
-    /// The columns that fit into a width, how wide each column is, and the titles of those that don't
-    /// fit. When nothing more can be left out, the widest of those that may be broken give way.
-    fn fitting(&self, width: usize) -> (Vec<usize>, Vec<usize>, Vec<&str>) {
+    /// What fits into a width. First the spare columns are left out, then the widest of those that may be broken give
+    /// way, then all that have blanks in them; at last columns are left out from the right, but for the first two, the
+    /// state, and what was found.
+    fn fitting(&self, width: usize) -> Fitting<'_> {
         let mut widths: Vec<usize> = (0..self.columns.len())
             .map(|index| {
                 let cells = self.rows.iter().map(|row| row.cells[index].shown(", ").width());
                 let widest = cells.max().unwrap_or(0);
                 match self.columns[index].room {
-                    Room::Lines(most) => widest.min(most),
+                    Room::Lines(most) if widest > most => {
+                        let words = self.rows.iter().map(|row| row.cells[index].longest_word());
+                        most.max(words.max().unwrap_or(0)).min(widest)
+                    }
+                    Room::Lines(_) => widest,
                     Room::Whole | Room::Spare => widest,
                 }
             })
             .collect();
+        let natural = widths.clone();
         // A column in which nothing is said would only take room from the others.
         let mut shown: Vec<usize> =
             (0..self.columns.len()).filter(|&index| widths[index] > 0).collect();
@@ -514,19 +557,55 @@ impl Sheet {
             let Some(place) = spare else { break };
             left_out.insert(0, self.columns[shown.remove(place)].title.as_ref());
         }
+        let is_lines = |column: &Column| matches!(column.room, Room::Lines(_));
+        let mut breaks: Vec<bool> = self.columns.iter().map(is_lines).collect();
         let mut excess = taken(&shown, &widths).saturating_sub(width);
-        while excess > 0 {
-            let breaks = |&&index: &&usize| {
-                matches!(self.columns[index].room, Room::Lines(_)) && widths[index] > NARROWEST
+        if excess > 0 {
+            let longest = |index: usize| {
+                let words = self.rows.iter().map(|row| row.cells[index].longest_word());
+                words.max().unwrap_or(0).max(self.columns[index].title.width())
             };
-            let Some(&widest) = shown.iter().filter(breaks).max_by_key(|&&index| widths[index])
-            else {
+            let least: Vec<usize> = (0..self.columns.len()).map(longest).collect();
+            // Those that may be broken give way first, down to a width at which a text can still be read.
+            for of_lines in [true, false] {
+                let least = |index: usize| match of_lines {
+                    true => least[index].max(NARROWEST),
+                    false => least[index],
+                };
+                while excess > 0 {
+                    let gives = |&&index: &&usize| {
+                        widths[index] > least(index)
+                            && (!of_lines || is_lines(&self.columns[index]))
+                    };
+                    let gives = shown.iter().filter(gives);
+                    let Some(&widest) = gives.max_by_key(|&&index| widths[index]) else { break };
+                    widths[widest] -= 1;
+                    breaks[widest] = true;
+                    excess -= 1;
+                }
+            }
+        }
+        while taken(&shown, &widths) > width {
+            let is_kept = |index: usize| KEPT.contains(&self.columns[index].key.as_ref());
+            let mut places = (2..shown.len()).rev();
+            let last =
+                places.clone().find(|&place| !is_kept(shown[place])).or_else(|| places.next());
+            let Some(place) = last else { break };
+            left_out.insert(0, self.columns[shown.remove(place)].title.as_ref());
+        }
+        let wide =
+            |index: usize, widths: &[usize]| widths[index].max(self.columns[index].title.width());
+        // What has been left out may have made room again for what gave way.
+        let mut room = width.saturating_sub(taken(&shown, &widths));
+        while room > 0 {
+            let wants = |&&index: &&usize| breaks[index] && wide(index, &widths) < natural[index];
+            let Some(&narrowest) = shown.iter().filter(wants).min_by_key(|&&at| widths[at]) else {
                 break;
             };
-            widths[widest] -= 1;
-            excess -= 1;
+            widths[narrowest] = wide(narrowest, &widths) + 1;
+            room -= 1;
         }
-        (shown, widths, left_out)
+        Fitting { shown, widths, breaks, left_out }
     }
 
     fn csv(&self, written: fn(String) -> String, progress: &Progress) -> String {

@@ -261,3 +261,22 @@ fn a_line_that_nobody_reads_is_not_drawn() {
     assert!(page.contains("wide.toml:1:"), "{page}");
     assert!(page.len() < 4000, "{} bytes", page.len());
 }
+
+/// What no terminal has room for is left out and said, never broken by it.
+#[test]
+fn every_sheet_fits_a_terminal() {
+    for name in ["saltmarsh", "saltmarsh-stormy"] {
+        let fabric = demo(name);
+        let quiet = Progress::default();
+        let state = State::of(&fabric, &Condition::default(), &quiet);
+        let only = Selection::of(&fabric, &["kelp-a"]).unwrap();
+        for (topic, ..) in Topic::ALL {
+            let sheet = Sheet::of(*topic, &state, Some(&only), &quiet);
+            for width in [80, 100, 132] {
+                let page = sheet.render(Format::Table, Style { colour: false, width }, &quiet);
+                let wide = page.lines().find(|line| line.chars().count() > width);
+                assert_eq!(wide, None, "{name}, {topic:?}, {width} columns");
+            }
+        }
+    }
+}
