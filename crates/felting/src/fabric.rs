@@ -659,6 +659,13 @@ impl Arenas {
             .or(self.devices[device].mtu)
     }
 
+    /// The most that a port takes, as far as anything is known: what is written for it, and what its hardware takes at
+    /// most. What it does take may be less, where nothing is written.
+    pub(crate) fn most_at(&self, port: PortId) -> Option<At<Mtu>> {
+        let of_hardware = self.hardware_of(self.ports[port].device).and_then(|kind| kind.mtu);
+        self.written_mtu(port).into_iter().chain(of_hardware).min_by_key(|mtu| mtu.value)
+    }
+
     /// The NICs of an uplink.
     pub fn uplink_ports(&self, uplink: Uplink) -> Vec<PortId> {
         match uplink {

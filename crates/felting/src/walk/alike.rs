@@ -104,7 +104,8 @@ fn ways(state: &State, id: EndpointId) -> SmallVec<[Way; 2]> {
     let way = |nic: PortId| {
         let far = fabric.link(nic).map(|(_, far)| far);
         let vlan = far.zip(tag).and_then(|(far, tag)| enters(fabric, far, tag));
-        let mtus = [fabric.mtu_of(nic), far.and_then(|far| fabric.mtu_of(far))];
+        let most = |port: PortId| fabric.most_at(port).map(|mtu| mtu.get());
+        let mtus = [most(nic), far.and_then(most)];
         (vlan, state.far(nic).is_some(), mtus)
     };
     nics.into_iter().flatten().map(way).collect()
@@ -291,7 +292,7 @@ fn alike(state: &State, all: &Leaves, id: EndpointId) -> (Alike, Switches) {
                 halves.iter().all(|half| half.is_some_and(|half| state.lag(half).up))
             }),
             es: lag.and_then(|lag| fabric.lag(lag).segment),
-            mtus: [fabric.mtu_of(nic), fabric.mtu_of(port)],
+            mtus: [nic, port].map(|port| fabric.most_at(port).map(|mtu| mtu.get())),
         });
     }
     switches.sort_unstable();

@@ -189,11 +189,13 @@ impl Tracer<'_, '_> {
         let fabric = self.walker.fabric;
         let of_wan = wan.and_then(|wan| fabric.wan(wan).mtu).map(|mtu| mtu.get());
         let size = headers.on_link(self.walker.size);
-        let goes = [fabric.mtu_of(port), of_wan].into_iter().flatten().min();
+        let most = |port: PortId| fabric.most_at(port).map(|mtu| mtu.get());
+        let goes = [most(port), of_wan].into_iter().flatten().min();
         if let Some(mtu) = goes.filter(|&mtu| size > mtu) {
             return Err(Stop::TooBig { port, mtu });
         }
-        let mtu = goes.into_iter().chain(fabric.mtu_of(far)).min();
+        let comes = goes.into_iter().chain(most(far)).min();
+        let mtu = [fabric.mtu_of(port), of_wan, fabric.mtu_of(far)].into_iter().flatten().min();
         let device = fabric.port(far).device;
         let arrival =
             Arrival { stage: Stage::Wire(far), headers, station, receiver: visit.receiver };
@@ -204,7 +206,7 @@ impl Tracer<'_, '_> {
         let exit = Exit { port, into: far, wan, headers, mtu, to };
         self.path.hops[visit.at].exits.push(exit);
         // What leaves and is too large for the far end is dropped there (IEEE 802.3 clause 4.2.4.2.1).
-        if let Some(mtu) = mtu.filter(|&mtu| size > mtu) {
+        if let Some(mtu) = comes.filter(|&mtu| size > mtu) {
             self.path.hops[to].end = Some(End::Stopped(Stop::TooBig { port: far, mtu }));
         }
         Ok(())

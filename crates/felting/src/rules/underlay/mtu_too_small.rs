@@ -85,8 +85,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let small = ends.into_iter().filter_map(|id| {
-            let mtu = fabric.interface(id).mtu.filter(|mtu| mtu.get() < bytes)?;
-            Some((id, mtu))
+            let interface = fabric.interface(id);
+            // Beyond what the hardware takes nothing helps, whatever is written.
+            let most = fabric.hardware_of(interface.device).and_then(|kind| kind.mtu);
+            let mtu = interface.mtu.into_iter().chain(most).min_by_key(|mtu| mtu.value);
+            Some((id, mtu.filter(|mtu| mtu.get() < bytes)?))
         });
         let small: SmallVec<[(InterfaceId, At<Mtu>); 2]> = small.collect();
         // Both ends of one link are one fault.
@@ -123,9 +126,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                  pass",
                 mtu.get().saturating_sub(needed.headers)
             ))
-            .remedy(format!(
-                "set an MTU of at least {bytes} at both ends, 9216 where the devices can"
-            ));
+            .remedy(match fabric.interface(interface).mtu == Some(mtu) {
+                true => {
+                    format!("set an MTU of at least {bytes} at both ends, 9216 where the devices can")
+                }
+                false => format!(
+                    "mend `mtu` of the hardware if it takes more; what takes no {bytes} bytes can't carry these packets"
+                ),
+            });
         devices.into_iter().fold(draft, Draft::about);
     }
 }
