@@ -457,3 +457,41 @@ fn a_side_without_uplinks_is_told_by_its_cables() {
     let rules: Vec<&str> = found.findings.iter().map(|finding| finding.rule.id).collect();
     assert_eq!(rules, ["underlay-leaf-partial"]);
 }
+
+/// The rules that find something in the whole fabric with some of its text replaced.
+fn found_with(edits: &[(&str, &str)]) -> Vec<String> {
+    let text = edits.iter().fold(whole(), |text, (from, to)| {
+        assert!(text.contains(from), "{from}");
+        text.replacen(from, to, 1)
+    });
+    let fabric = felting::Fabric::from_text("fabric.toml", &text);
+    let found = fabric.check();
+    let told = found.findings.iter();
+    told.map(|finding| format!("{}: {}", finding.rule.id, finding.what.message)).collect()
+}
+
+/// Cables that were exchanged are one slip, whatever they join.
+#[test]
+fn exchanged_cables_are_told_once() {
+    let uplinks = found_with(&[
+        (
+            "\"leaf-01a p[49-50] -- spine-[1-2] p1\"",
+            "\"leaf-01a p49 -- spine-1 p1\", \"leaf-01a p50 -- spine-1 p2\"",
+        ),
+        (
+            "\"leaf-01b p[49-50] -- spine-[1-2] p2\"",
+            "\"leaf-01b p49 -- spine-2 p1\", \"leaf-01b p50 -- spine-2 p2\"",
+        ),
+    ]);
+    let of_host = found_with(&[
+        (
+            "\"leaf-01b p[49-50] -- spine-[1-2] p2\"",
+            "\"host-001 nic1 -- spine-1 p2\", \"leaf-01b p50 -- spine-2 p2\"",
+        ),
+        (
+            "\"host-001 nic[1-2] -- leaf-01[a-b] p1\"",
+            "\"leaf-01b p49 -- leaf-01a p1\", \"host-001 nic2 -- leaf-01b p1\"",
+        ),
+    ]);
+    insta::assert_debug_snapshot!((uplinks, of_host));
+}

@@ -121,26 +121,39 @@ fn wrong_kinds(fabric: &Fabric, clashing: &[CableId]) -> FxHashSet<Span> {
 /// Of more clashing cables nobody looks for pairs.
 const MOST_SWAPS: usize = 64;
 
-/// Takes out pairs of cables that would fit if their ends at one device were exchanged.
-fn take_swaps(fabric: &Fabric, groups: &mut Vec<Vec<CableId>>) -> Vec<[CableId; 2]> {
-    let mut singles: Vec<CableId> =
-        groups.iter().filter(|cables| cables.len() == 1).map(|cables| cables[0]).collect();
-    singles.truncate(MOST_SWAPS);
+/// How the ends of two cables would be joined if one end of each were exchanged, so that both fit: at a device that both
+/// end at, or anywhere.
+fn exchanged(
+    fabric: &Fabric,
+    one: CableId,
+    other: CableId,
+    at_one_device: bool,
+) -> Option<[[PortId; 2]; 2]> {
     let kind = |port: PortId| {
         let port = fabric.port(port);
         (port.speed, port.duplex, port.lanes)
     };
-    let crossed = |one: CableId, other: CableId| {
-        let (x, y) = (fabric.cable(one).ends, fabric.cable(other).ends);
-        (0..2).any(|near| {
-            (0..2).any(|there| {
-                let (a, b) = (x[near].value, y[there].value);
-                let (far_a, far_b) = (x[1 - near].value, y[1 - there].value);
-                let same = fabric.port(a).device == fabric.port(b).device;
-                same && kind(a) == kind(far_b) && kind(b) == kind(far_a)
-            })
-        })
-    };
+    let [x, y] = [one, other].map(|cable| fabric.cable(cable).ends.map(|end| end.value));
+    let ways = (0..2).flat_map(|near| (0..2).map(move |there| (near, there)));
+    let mut ways = ways.filter_map(|(near, there)| {
+        let (a, b) = (x[near], y[there]);
+        let (far_a, far_b) = (x[1 - near], y[1 - there]);
+        let device = |port: PortId| fabric.port(port).device;
+        let meant = !at_one_device || device(a) == device(b);
+        let apart = device(a) != device(far_b) && device(b) != device(far_a);
+        let fits = kind(a) == kind(far_b) && kind(b) == kind(far_a);
+        (meant && apart && fits).then_some([[a, far_b], [b, far_a]])
+    });
+    ways.next()
+}
+
+/// Takes out pairs of cables that would fit if their ends at one device were exchanged. If two are left that would fit
+/// with any of their ends exchanged, these are one slip too.
+fn take_swaps(fabric: &Fabric, groups: &mut Vec<Vec<CableId>>) -> Vec<[CableId; 2]> {
+    let mut singles: Vec<CableId> =
+        groups.iter().filter(|cables| cables.len() == 1).map(|cables| cables[0]).collect();
+    singles.truncate(MOST_SWAPS);
+    let crossed = |one: CableId, other: CableId| exchanged(fabric, one, other, true).is_some();
     let mut taken: FxHashSet<CableId> = FxHashSet::default();
     let mut swaps = Vec::new();
     for (at, &one) in singles.iter().enumerate() {
@@ -152,6 +165,13 @@ fn take_swaps(fabric: &Fabric, groups: &mut Vec<Vec<CableId>>) -> Vec<[CableId; 
         }
     }
     groups.retain(|cables| !taken.contains(&cables[0]));
+    if let [one, other] = &groups[..]
+        && let ([one], [other]) = (&one[..], &other[..])
+        && exchanged(fabric, *one, *other, false).is_some()
+    {
+        swaps.push([*one, *other]);
+        groups.clear();
+    }
     swaps
 }
 
@@ -177,7 +197,20 @@ fn report_swap(cx: &Context<'_>, first: CableId, second: CableId, out: &mut Find
         .related(c.span, format!("{} is {}", label(c.value), describe(fabric, c.value)))
         .related(d.span, format!("{} is {}", label(d.value), describe(fabric, d.value)))
         .wire("both links stay down")
-        .remedy("exchange the two cables at the device that both end at, or correct the list");
+        .remedy(
+            match exchanged(fabric, first, second, true)
+                .or_else(|| exchanged(fabric, first, second, false))
+            {
+                Some([[a, b], [c, d]]) => format!(
+                    "plug {} into {}, and {} into {}, or correct the list",
+                    label(a),
+                    label(b),
+                    label(c),
+                    label(d)
+                ),
+                None => "exchange the two cables, or correct the list".to_owned(),
+            },
+        );
     [a, b, c, d].into_iter().fold(draft, |draft, end| draft.about(fabric.port(end.value).device));
 }
 

@@ -3,7 +3,7 @@ use std::collections::BTreeSet;
 use rustc_hash::FxHashSet;
 
 use super::carried;
-use crate::fabric::DeviceId;
+use crate::fabric::{DeviceId, Presence};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::VlanId;
 
@@ -63,6 +63,17 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             presence.vlan.is_some_and(|vlan| used.contains(&(presence.switch, vlan.value)))
         });
         let Some(first) = segment.presences.get(0).filter(|_| !carried) else { continue };
+        // One without a VLAN, whose ports carry one that no segment has, is told by that.
+        let all = || segment.presences.iter().map(|id| fabric.presence(id));
+        let for_nothing = |presence: &Presence| {
+            let own = fabric.presences_on(presence.switch).iter();
+            let known: FxHashSet<VlanId> =
+                own.filter_map(|&id| fabric.presence(id).vlan).map(|vlan| vlan.value).collect();
+            used.iter().any(|(switch, vlan)| *switch == presence.switch && !known.contains(vlan))
+        };
+        if all().all(|presence| presence.vlan.is_none()) && all().any(for_nothing) {
+            continue;
+        }
         let presence = fabric.presence(first);
         out.report(
             segment.name.span,

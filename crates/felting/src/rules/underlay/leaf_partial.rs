@@ -1,9 +1,10 @@
+use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{tier, uplinks};
-use crate::fabric::DeviceId;
+use crate::fabric::{DeviceId, PortId};
 use crate::rules::cable::is_misplugged;
-use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -56,33 +57,41 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let spines = uplinks(fabric, router.device).into_iter().map(|(_, spine)| spine).collect();
         above.insert(router.device, spines);
     }
-    // In a fabric of several pods each has its own spines: those that any of its leaves has.
-    let mut pods: Vec<(BTreeSet<DeviceId>, Vec<DeviceId>)> = Vec::new();
     let twin = |leaf: DeviceId| {
         let (pair, side) = fabric.device(leaf).pair?;
         Some(fabric.pair(pair).sides[1 - side].switch.value)
     };
+    // Leaves with the same spines are of one pod, those with most leaves first.
+    let mut alike: BTreeMap<&BTreeSet<DeviceId>, Vec<DeviceId>> = BTreeMap::new();
     for (&leaf, spines) in &above {
         // A side of a pair that has lost all of its own is where the other side is.
         let spines = match spines.is_empty() {
             true => twin(leaf).and_then(|twin| above.get(&twin)).unwrap_or(spines),
             false => spines,
         };
-        if spines.is_empty() {
-            continue;
+        if !spines.is_empty() {
+            alike.entry(spines).or_default().push(leaf);
         }
-        let (mut all, mut leaves) = (spines.clone(), vec![leaf]);
-        pods.retain_mut(|(known, members)| {
-            // A cable that strays into another pod does not make one of the two.
-            let shared = known.intersection(&all).count();
-            let joined = shared > 0 && shared * 2 >= known.len().min(all.len());
-            if joined {
-                all.append(known);
-                leaves.append(members);
+    }
+    let mut alike: Vec<(&BTreeSet<DeviceId>, Vec<DeviceId>)> = alike.into_iter().collect();
+    alike.sort_by_key(|(spines, leaves)| Reverse((leaves.len(), spines.len())));
+    // In a fabric of several pods each has its own spines: those that any of its leaves has. What strays into another pod
+    // makes no one of the two: it is of the one that it has most of, or that its twin is of.
+    let mut pods: Vec<(BTreeSet<DeviceId>, Vec<DeviceId>)> = Vec::new();
+    for (spines, leaves) in alike {
+        let near = |(known, members): &(BTreeSet<DeviceId>, Vec<DeviceId>)| {
+            let of_twin = leaves.iter().filter_map(|&leaf| twin(leaf));
+            let with_twin = of_twin.into_iter().any(|twin| members.contains(&twin));
+            (known.intersection(spines).count(), with_twin)
+        };
+        let best = pods.iter_mut().rev().max_by_key(|pod| near(pod));
+        match best.filter(|(known, _)| !known.is_disjoint(spines)) {
+            Some((known, members)) => {
+                known.extend(spines);
+                members.extend(leaves);
             }
-            !joined
-        });
-        pods.push((all, leaves));
+            None => pods.push((spines.clone(), leaves)),
+        }
     }
     for (spines, mut leaves) in pods {
         leaves.sort_unstable();
@@ -91,8 +100,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             leaves.len() < 3 || leaves.iter().filter(|leaf| above[leaf].contains(spine)).count() > 1
         };
         let spines: BTreeSet<DeviceId> = spines.iter().filter(usual).copied().collect();
+        let swapped = exchanged(cx, &spines, &leaves, &above);
+        for (ends, lacks) in &swapped {
+            report_exchanged(cx, *ends, *lacks, out);
+        }
+        let is_swapped = |leaf: DeviceId| swapped.iter().any(|(ends, _)| ends.contains(&leaf));
         for leaf in leaves {
-            if is_misplugged(cx, leaf) {
+            if is_misplugged(cx, leaf) || is_swapped(leaf) {
                 continue;
             }
             let lacking: Vec<DeviceId> = spines.difference(&above[&leaf]).copied().collect();
@@ -137,6 +151,93 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
         }
     }
+}
+
+/// Two leaves that each lack one spine, which the other has two cables to: each with the spine that it lacks.
+fn exchanged(
+    cx: &Context<'_>,
+    spines: &BTreeSet<DeviceId>,
+    leaves: &[DeviceId],
+    above: &BTreeMap<DeviceId, BTreeSet<DeviceId>>,
+) -> Vec<([DeviceId; 2], [DeviceId; 2])> {
+    let lacks = |leaf: &DeviceId| {
+        let mut lacking = spines.difference(&above[leaf]).copied();
+        let one = lacking.next()?;
+        (lacking.next().is_none() && !is_misplugged(cx, *leaf)).then_some((*leaf, one))
+    };
+    let doubled = |leaf: DeviceId, spine: DeviceId| {
+        uplinks(cx.fabric, leaf).iter().filter(|&&(_, to)| to == spine).count() > 1
+    };
+    let lacking: Vec<(DeviceId, DeviceId)> = leaves.iter().filter_map(lacks).collect();
+    let mut found: Vec<([DeviceId; 2], [DeviceId; 2])> = Vec::new();
+    for (at, &(one, lacks)) in lacking.iter().enumerate() {
+        let other = lacking[at + 1..].iter().find(|&&(other, theirs)| {
+            lacks != theirs
+                && doubled(one, theirs)
+                && doubled(other, lacks)
+                && !found.iter().any(|(ends, _)| ends.contains(&one) || ends.contains(&other))
+        });
+        if let Some(&(other, theirs)) = other {
+            found.push(([one, other], [lacks, theirs]));
+        }
+    }
+    found
+}
+
+fn report_exchanged(
+    cx: &Context<'_>,
+    leaves: [DeviceId; 2],
+    lacks: [DeviceId; 2],
+    out: &mut Findings<'_>,
+) {
+    let fabric = cx.fabric;
+    let others = uplinks(fabric, leaves[0]).iter().any(|&(_, spine)| spine != lacks[1]);
+    let name = |device: DeviceId| fabric.device_name(device);
+    let second = |leaf: DeviceId, spine: DeviceId| {
+        uplinks(fabric, leaf)
+            .into_iter()
+            .filter(|&(_, to)| to == spine)
+            .nth(1)
+            .map(|(port, _)| port)
+    };
+    let ports = [second(leaves[0], lacks[1]), second(leaves[1], lacks[0])];
+    let place = |port: Option<PortId>, leaf: DeviceId| {
+        let cable = port.and_then(|port| fabric.link(port));
+        cable.map_or(fabric.device(leaf).name.span, |(cable, _)| fabric.cable(cable).span.0)
+    };
+    let label = |port: Option<PortId>, leaf: DeviceId| {
+        port.map_or_else(|| name(leaf).to_owned(), |port| fabric.port_label(port))
+    };
+    let (one, other) = (label(ports[0], leaves[0]), label(ports[1], leaves[1]));
+    let draft = out
+        .report(
+            place(ports[0], leaves[0]),
+            format!("{one} leads to {}", name(lacks[1])),
+            format!(
+                "{} has two cables to {} and none to {}, {} two to {} and none to {}",
+                name(leaves[0]),
+                name(lacks[1]),
+                name(lacks[0]),
+                name(leaves[1]),
+                name(lacks[0]),
+                name(lacks[1])
+            ),
+        )
+        .related(place(ports[1], leaves[1]), format!("{other} leads to {}", name(lacks[0])))
+        .wire(match others {
+            false => format!(
+                "{} is the only spine of {}, and {} that of {}",
+                name(lacks[1]),
+                name(leaves[0]),
+                name(lacks[0]),
+                name(leaves[1])
+            ),
+            true => "each of the two has one spine fewer to go by than its neighbours".to_owned(),
+        })
+        .remedy(format!("exchange the cables in {one} and {other}"));
+    let draft = leaves.into_iter().chain(lacks).fold(draft, Draft::about);
+    // Which of the two is lost makes no difference in kind.
+    drop(draft.when_lost(name(lacks[1])));
 }
 
 /// Whether a switch has a route to the loopback of another.
