@@ -455,7 +455,7 @@ impl Sheet {
         let parts: Vec<Part> = self
             .rows
             .par_chunks(ROWS_AT_ONCE)
-            .map(|rows| self.part(&header, rows, &shown, (&widths, &breaks)))
+            .map(|rows| Self::part(&header, rows, &shown, (&widths, &breaks)))
             .collect();
         // Each part has to be as wide as the widest.
         let mut wide = header.column_max_content_widths();
@@ -500,7 +500,6 @@ impl Sheet {
     }
 
     fn part(
-        &self,
         header: &Table,
         rows: &[Row],
         shown: &[usize],
@@ -539,8 +538,7 @@ impl Sheet {
                         let words = self.rows.iter().map(|row| row.cells[index].longest_word());
                         most.max(words.max().unwrap_or(0)).min(widest)
                     }
-                    Room::Lines(_) => widest,
-                    Room::Whole | Room::Spare => widest,
+                    Room::Lines(_) | Room::Whole | Room::Spare => widest,
                 }
             })
             .collect();

@@ -248,7 +248,8 @@ fn demo() -> Vec<(String, String)> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(400))]
+    // Each is a check of a whole demo; `fuzz/` does the same by the thousand.
+    #![proptest_config(ProptestConfig::with_cases(80))]
 
     /// Whatever is done to the demo files, reading and checking them ends in findings.
     #[test]
@@ -288,6 +289,10 @@ proptest! {
             prop_assert!(!finding.wire.is_empty() && !finding.what.remedy.is_empty());
         }
     }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
 
     /// Lines of two rules' examples, some left out, some twice, some moved: fabrics that hang together
     /// just enough to compile, also with a pair's peer link or a stack's member down.

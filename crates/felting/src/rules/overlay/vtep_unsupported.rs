@@ -2,7 +2,7 @@ use std::collections::BTreeMap;
 
 use crate::diagnostic::Span;
 use crate::fabric::DeviceId;
-use crate::rules::{Check, Context, Findings, Rule, Severity, some_of};
+use crate::rules::{Check, Context, Draft, Findings, Rule, Severity, some_of};
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -57,7 +57,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             1 => ("is", "becomes no VTEP", "on it"),
             _ => ("are", "become no VTEPs", "on them"),
         };
-        let mut draft = out
+        let draft = out
             .report(
                 span,
                 "named as a VTEP",
@@ -68,9 +68,6 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 "{names} {becomes}: no segment {on} has a VNI, and what the statement says has no effect there"
             ))
             .remedy(format!("take {names} out of the overlay, or mend `vtep` of {}", kind.name.value));
-        for device in devices {
-            draft = draft.about(device);
-        }
-        drop(draft);
+        devices.into_iter().fold(draft, Draft::about);
     }
 }

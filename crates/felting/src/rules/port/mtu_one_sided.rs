@@ -71,7 +71,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let own = some_of(&labels);
         let Some(theirs) = fabric.written_mtu(far) else { continue };
         let (has, far) = (if ports.len() == 1 { "has" } else { "have" }, fabric.port_label(far));
-        let mut draft = out
+        let draft = out
             .report(
                 fabric.port(near).span.0,
                 format!("no MTU for {own}"),
@@ -87,9 +87,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about(device)
             .about(fabric.port(ports[0].1).device);
         if usual.span != theirs.span {
-            draft = draft
-                .related(usual.span, format!("other ports of {name} take {} bytes", usual.value));
+            draft.related(usual.span, format!("other ports of {name} take {} bytes", usual.value));
         }
-        drop(draft);
     }
 }

@@ -33,6 +33,9 @@ mtu = 9216
     check,
 };
 
+/// A port with its device, what is set on it, and what its hardware takes.
+type Set = (DeviceId, PortId, At<Mtu>, At<Mtu>);
+
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let all = fabric.devices().flat_map(|(device, made)| {
@@ -45,7 +48,6 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         made.ports.iter().filter_map(own)
     });
     // One largest MTU that is too small for many ports is one fault.
-    type Set = (DeviceId, PortId, At<Mtu>, At<Mtu>);
     let mut of_place: BTreeMap<Span, (Set, usize)> = BTreeMap::new();
     for set in all {
         of_place.entry(set.2.span).or_insert((set, 0)).1 += 1;

@@ -60,6 +60,9 @@ runs = "bench-[1-4] nic1 -- jetty p[1-4]"
     check,
 };
 
+/// A port: whether it is an edge port, and its name.
+type Port = (At<bool>, String);
+
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let (fabric, trees) = (cx.fabric, cx.state.trees());
     let leads_to_host = |port: PortId| {
@@ -67,7 +70,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         far.is_some_and(|far| fabric.device(far).kind == DeviceKind::Host)
     };
     // Of each switch, its ports to hosts by what is written of them, LAGs apart.
-    let mut of_switch: BTreeMap<(DeviceId, bool), Vec<(At<bool>, String)>> = BTreeMap::new();
+    let mut of_switch: BTreeMap<(DeviceId, bool), Vec<Port>> = BTreeMap::new();
     for (id, port) in trees.ports().filter(|(_, port)| port.runs && port.linked) {
         let physical = trees.carrier_ports(fabric, id);
         if physical.is_empty() || !physical.iter().all(|&port| leads_to_host(port)) {
@@ -87,8 +90,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     }
     for ((device, _), ports) in of_switch {
         let Some((known, _)) = ports.iter().find(|(edge, _)| edge.value) else { continue };
-        let without: Vec<&(At<bool>, String)> =
-            ports.iter().filter(|(edge, _)| !edge.value).collect();
+        let without: Vec<&Port> = ports.iter().filter(|(edge, _)| !edge.value).collect();
         // Where they are no few exceptions, nobody knows which are meant.
         if without.is_empty() || without.len() * 4 > ports.len() {
             continue;

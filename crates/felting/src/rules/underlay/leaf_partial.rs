@@ -237,7 +237,7 @@ fn report_exchanged(
         .remedy(format!("exchange the cables in {one} and {other}"));
     let draft = leaves.into_iter().chain(lacks).fold(draft, Draft::about);
     // Which of the two is lost makes no difference in kind.
-    drop(draft.when_lost(name(lacks[1])));
+    draft.when_lost(name(lacks[1]));
 }
 
 /// Whether a switch has a route to the loopback of another.
