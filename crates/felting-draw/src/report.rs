@@ -192,10 +192,7 @@ pub fn report(reported: &Reported<'_>, progress: &Progress) -> String {
             fabric.faults().iter().map(|fault| drawer.fault(fault)).collect()
         },
         findings: findings(fabric, report, &drawings, progress),
-        left_out: {
-            let all: usize = Severity::ALL.iter().map(|&one| report.count(one)).sum();
-            all.saturating_sub(FINDINGS_SHOWN)
-        },
+        left_out: report.total().saturating_sub(FINDINGS_SHOWN),
         accepted: report
             .accepted
             .iter()

@@ -145,7 +145,7 @@ pub(crate) fn beyond(beyond: &Beyond) -> String {
     let accepted = if accepted { ", accepted" } else { "" };
     let (most, s) = (Report::MOST_OF_RULE, if count == 1 { "" } else { "s" });
     format!(
-        "{count} more {severity}{s} of {rule}{accepted}: of one rule the first {most} are told, the others counted"
+        "{count} more {severity}{s} of {rule}{accepted}: of one rule the first {most} are told; mend these and check again"
     )
 }
 
@@ -211,7 +211,7 @@ pub fn sum(checked: &Checked<'_>) -> String {
         parts.push(format!("{left_out} not asked for"));
     }
     // What the files hide is seen by whoever runs it.
-    let accepted: usize = Severity::ALL.iter().map(|&one| report.count_accepted(one)).sum();
+    let accepted = report.total_accepted();
     if accepted > 0 {
         let errors = match report.count_accepted(Severity::Error) {
             0 => String::new(),

@@ -129,7 +129,7 @@ fn page<'a>(checked: &Checked<'a>, progress: &Progress) -> Page<'a> {
             error: report.count(Severity::Error),
             warning: report.count(Severity::Warning),
             hint: report.count(Severity::Hint),
-            accepted: Severity::ALL.iter().map(|&one| report.count_accepted(one)).sum(),
+            accepted: report.total_accepted(),
             left_out,
             held_back: report.held_back,
         },

@@ -708,6 +708,20 @@ impl Serialize for Cell {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use felting::Condition;
+
+    /// What is left out last goes by keys, which are those of columns.
+    #[test]
+    fn what_is_left_out_last_is_a_column_of_some_sheet() {
+        let fabric = Fabric::from_text("f.toml", "[[switch]]\nname = \"kelp-a\"\n");
+        let quiet = Progress::default();
+        let state = State::of(&fabric, &Condition::default(), &quiet);
+        let sheets = Topic::ALL.iter().map(|(topic, ..)| Sheet::of(*topic, &state, None, &quiet));
+        let columns: Vec<Column> = sheets.flat_map(|sheet| sheet.columns).collect();
+        for key in KEPT {
+            assert!(columns.iter().any(|column| column.key == key), "{key}");
+        }
+    }
 
     /// Rows are laid out in parts, and nobody sees it.
     #[test]
@@ -760,7 +774,7 @@ mod tests {
         let text = "[[switch]]\nname = \"vrf\"\n[[switch]]\nname = \"segment\"\n[[segment]]\nname = \"web\"\n\
                     vlan = 10\non = [\"vrf\", \"segment\"]\n";
         let fabric = Fabric::from_text("shore.toml", text);
-        let state = State::of(&fabric, &felting::Condition::default(), &Progress::default());
+        let state = State::of(&fabric, &Condition::default(), &Progress::default());
         let sheet = Sheet::of(Topic::Matrix, &state, None, &Progress::default());
         let keys: Vec<&str> = sheet.columns.iter().map(|column| column.key.as_ref()).collect();
         assert_eq!(keys, ["segment", "vrf", "VTEP vrf", "VTEP segment"], "{:?}", fabric.faults());

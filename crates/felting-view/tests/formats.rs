@@ -7,7 +7,10 @@ use std::path::Path;
 
 use felting::diagnostic::{Report, Severity};
 use felting::{Condition, Fabric, Progress, State};
-use felting_view::{Checked, findings_junit, findings_sarif, topology_dot, topology_rfc8345};
+use felting_view::{
+    Checked, Style, findings, findings_json, findings_junit, findings_lines, findings_sarif, sum,
+    topology_dot, topology_rfc8345,
+};
 use quick_xml::events::Event;
 use serde_json::Value;
 
@@ -97,6 +100,40 @@ fn junit_has_a_case_for_each_finding_and_each_quiet_rule() {
         let quiet = felting::rules::all().count() - loud.len() + usize::from(fabric.is_complete());
         assert_eq!(cases, quiet + failures + skipped + errors);
     }
+}
+
+#[test]
+fn what_is_counted_alone_is_said_in_every_form() {
+    let (most, more) = (Report::MOST_OF_RULE, 3);
+    let all = most + more;
+    let fabric = Fabric::from_text(
+        "shore.toml",
+        &format!(
+            "[fabric]\nname = \"shore\"\n[[switch]]\nname = \"kelp-[1-{all}]\"\nports = \"p[1-2] 25G\"\n\
+             [cabling]\nruns = \"kelp-[1-{all}] p1 -- kelp-[1-{all}] p2\"\n\
+             [[accept]]\nrule = \"cable-loop\"\non = \"kelp-{all}\"\nreason = \"a loop for tests\"\n"
+        ),
+    );
+    let (report, quiet) = (check(&fabric), Progress::default());
+    assert_eq!((report.findings.len(), report.count(Severity::Error)), (most, all - 1));
+    assert_eq!(report.count_accepted(Severity::Error), 1);
+    let checked = Checked::new(&fabric, &report);
+    assert!(sum(&checked).starts_with("shore: 10002 errors, 1 accepted, 1 of them an error ("));
+    let told = "2 more errors of cable-loop: of one rule the first 10000 are told; mend these and check again";
+    let line = format!("shore.toml: error: {told}");
+    assert!(findings(&checked, Style::PLAIN, &quiet).lines().any(|one| one == told));
+    assert!(findings_lines(&checked).lines().any(|one| one == line));
+    let json: Value = serde_json::from_str(&findings_json(&[checked], &quiet)).unwrap();
+    assert_eq!(
+        json["beyond"][0],
+        serde_json::json!({"rule": "cable-loop", "severity": "error", "accepted": false, "count": 2})
+    );
+    assert_eq!(json["counts"]["error"], 10_002);
+    let sarif: Value = serde_json::from_str(&findings_sarif(&[checked], &quiet)).unwrap();
+    let note = &sarif["runs"][0]["invocations"][0]["toolExecutionNotifications"][0];
+    assert_eq!(note["message"]["text"], told);
+    let junit = findings_junit(&[checked], Some(Severity::Error), &quiet);
+    assert!(junit.contains(&format!("<failure message=\"{told}\" type=\"error\"/>")));
 }
 
 #[test]

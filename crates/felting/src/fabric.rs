@@ -659,10 +659,15 @@ impl Arenas {
             .or(self.devices[device].mtu)
     }
 
+    /// The largest MTU that a switch's hardware takes, with its place.
+    pub(crate) fn hardware_mtu(&self, device: DeviceId) -> Option<At<Mtu>> {
+        self.hardware_of(device).and_then(|kind| kind.mtu)
+    }
+
     /// The most that a port takes, as far as anything is known: what is written for it, and what its hardware takes at
     /// most. What it does take may be less, where nothing is written.
     pub(crate) fn most_at(&self, port: PortId) -> Option<At<Mtu>> {
-        let of_hardware = self.hardware_of(self.ports[port].device).and_then(|kind| kind.mtu);
+        let of_hardware = self.hardware_mtu(self.ports[port].device);
         self.written_mtu(port).into_iter().chain(of_hardware).min_by_key(|mtu| mtu.value)
     }
 

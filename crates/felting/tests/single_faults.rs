@@ -495,3 +495,26 @@ fn exchanged_cables_are_told_once() {
     ]);
     insta::assert_debug_snapshot!((uplinks, of_host));
 }
+
+/// Where nothing is written of a port, it takes no more than its hardware.
+#[test]
+fn what_hardware_takes_bounds_a_link() {
+    let leaves = found_with(&[("mtu = 9216", "mtu = 1500")]);
+    let host = found_with(&[("[[host]]", "[[host]]\nmtu = 9300")]);
+    insta::assert_debug_snapshot!((leaves, host));
+}
+
+/// A leaf that strays is of its twin's pod, and makes no one of the two: it alone is told.
+#[test]
+fn a_leaf_that_strays_into_another_pod_is_told_alone() {
+    let plan = Scaffold { pairs: 1, pods: 2, super_spines: 2, ..Scaffold::default() };
+    let whole = plan.to_toml().unwrap();
+    let near = "\"leaf-2-01b p[49-50] -- spine-2-[1-2] p2\"";
+    assert!(whole.contains(near), "{whole}");
+    let strays = "\"leaf-2-01b p49 -- spine-1-1 p7\", \"leaf-2-01b p50 -- spine-2-2 p2\"";
+    let fabric = felting::Fabric::from_text("fabric.toml", &whole.replace(near, strays));
+    let found = fabric.check();
+    let told: Vec<&str> =
+        found.findings.iter().map(|finding| finding.what.message.as_str()).collect();
+    insta::assert_debug_snapshot!(told);
+}

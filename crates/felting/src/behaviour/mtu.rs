@@ -2,7 +2,7 @@
 
 use super::State;
 use crate::diagnostic::{At, Span};
-use crate::fabric::{DeviceId, DeviceKind, Fabric, Overlay, OverlayId, SegmentId};
+use crate::fabric::{DeviceId, DeviceKind, Fabric, Overlay, OverlayId, PortId, SegmentId};
 use crate::value::{Encapsulation, Mtu};
 
 /// What an Ethernet header adds to a packet (IEEE 802.3 clause 3.1.1), without the frame check sequence.
@@ -31,12 +31,19 @@ pub const fn outer_headers(encapsulation: Encapsulation, is_ipv4: bool) -> u32 {
 /// How large packets of hosts are where nothing is written (IEEE 802.3 clause 3.2.7).
 const USUAL: u32 = 1500;
 
-/// The MTUs that are written for hosts: of their NICs and of their bonds.
-pub(crate) fn of_hosts(fabric: &Fabric) -> impl Iterator<Item = At<Mtu>> + '_ {
+/// The MTUs that are written for hosts and that the switches at their NICs take: what doesn't get in needs nothing of the
+/// links behind.
+fn of_hosts(fabric: &Fabric) -> impl Iterator<Item = At<Mtu>> + '_ {
     let hosts = fabric.devices().filter(|(_, device)| device.kind == DeviceKind::Host);
-    let bonds = fabric.lags().filter(|(_, lag)| fabric.device(lag.device).kind == DeviceKind::Host);
-    let nics = fabric.nic_mtus.values().copied();
-    hosts.filter_map(|(_, host)| host.mtu).chain(bonds.filter_map(|(_, lag)| lag.mtu)).chain(nics)
+    let nics = hosts.flat_map(|(_, host)| host.ports.iter());
+    nics.filter_map(|nic| getting_in(fabric, nic))
+}
+
+/// The MTU that is written for a NIC, unless the switch at its other end takes less.
+fn getting_in(fabric: &Fabric, nic: PortId) -> Option<At<Mtu>> {
+    let own = fabric.written_mtu(nic)?;
+    let far = fabric.link(nic).and_then(|(_, far)| fabric.most_at(far));
+    far.is_none_or(|far| own.value <= far.value).then_some(own)
 }
 
 /// What a link of the underlay needs to take.
@@ -77,7 +84,7 @@ pub(crate) fn needed_between(state: &State, sides: [&[DeviceId]; 2]) -> Option<N
         fabric.endpoints().filter(|(id, _)| state.segments_of(*id).into_iter().any(spans));
     let nics = crossing.filter_map(|(id, _)| state.evpn().network_of(fabric, id));
     let nics = nics.flat_map(|network| fabric.uplink_ports(fabric.network(network).uplink));
-    with_headers(fabric, nics.filter_map(|nic| fabric.written_mtu(nic)))
+    with_headers(fabric, nics.filter_map(|nic| getting_in(fabric, nic)))
 }
 
 fn with_headers(fabric: &Fabric, hosts: impl Iterator<Item = At<Mtu>>) -> Option<Needed> {

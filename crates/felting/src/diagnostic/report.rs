@@ -279,6 +279,16 @@ impl Report {
         kept + self.count_beyond(severity, true)
     }
 
+    /// How many findings there are of all severities.
+    pub fn total(&self) -> usize {
+        Severity::ALL.iter().map(|&severity| self.count(severity)).sum()
+    }
+
+    /// How many accepted findings there are of all severities.
+    pub fn total_accepted(&self) -> usize {
+        Severity::ALL.iter().map(|&severity| self.count_accepted(severity)).sum()
+    }
+
     fn count_beyond(&self, severity: Severity, accepted: bool) -> usize {
         let such = |one: &&Beyond| (one.severity, one.accepted) == (severity, accepted);
         self.beyond.iter().filter(such).map(|one| one.count).sum()

@@ -104,16 +104,15 @@ impl Selection {
 
     /// Leaves what is about something in it in a report, and returns how many findings it had beside.
     pub fn retain(&self, fabric: &Arenas, report: &mut Report) -> usize {
-        let before = report.findings.len();
+        let before = report.total();
         let about = |finding: &Finding| {
             finding.about.iter().any(|name| self.has_name(fabric, name.as_str()))
         };
         report.findings.retain(about);
         report.accepted.retain(|accepted| about(&accepted.finding));
         // What those are about that are counted alone nobody knows any more.
-        let beyond = report.beyond.drain(..).filter(|beyond| !beyond.accepted);
-        let beyond: usize = beyond.map(|beyond| beyond.count).sum();
-        before - report.findings.len() + beyond
+        report.beyond.clear();
+        before - report.total()
     }
 
     /// What it was asked for by, as a list; empty for [`Selection::device`].

@@ -44,7 +44,9 @@ pub(super) fn hold_back(fabric: &Fabric, report: &mut Report) {
             !named && !OF_THE_WHOLE.contains(&finding.rule.id)
         }),
     }
-    let beyond: usize = report.beyond.drain(..).map(|beyond| beyond.count).sum();
+    let beyond = report.beyond.iter().filter(|beyond| !beyond.accepted);
+    let beyond: usize = beyond.map(|beyond| beyond.count).sum();
+    report.beyond.retain(|beyond| beyond.accepted);
     report.held_back = before - report.findings.len() + beyond;
 }
 

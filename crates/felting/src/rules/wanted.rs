@@ -1,7 +1,7 @@
 //! Which findings somebody wants to see.
 
 use super::all;
-use crate::diagnostic::{Finding, Report, Severity, nearest};
+use crate::diagnostic::{Finding, Report, nearest};
 use crate::source::Pattern;
 
 /// Which findings are wanted: of which rules, and about what.
@@ -88,15 +88,12 @@ impl Wanted {
 
     /// Leaves what is wanted in a report, and returns how many findings it had beside.
     pub fn retain(&self, report: &mut Report) -> usize {
-        let count = |report: &Report| -> usize {
-            Severity::ALL.iter().map(|&severity| report.count(severity)).sum()
-        };
-        let before = count(report);
+        let before = report.total();
         report.findings.retain(|finding| self.wants(finding));
         report.accepted.retain(|accepted| self.wants(&accepted.finding));
         // What those are about that are counted alone nobody knows any more.
         report.beyond.retain(|beyond| self.wants_of(beyond.rule));
-        before - count(report)
+        before - report.total()
     }
 }
 

@@ -39,7 +39,7 @@ type Set = (DeviceId, PortId, At<Mtu>, At<Mtu>);
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let all = fabric.devices().flat_map(|(device, made)| {
-        let most = fabric.hardware_of(device).and_then(|kind| kind.mtu);
+        let most = fabric.hardware_mtu(device);
         let own = move |port: PortId| {
             let written = fabric.written_mtu(port)?;
             let most = most.filter(|most| written.value > most.value)?;

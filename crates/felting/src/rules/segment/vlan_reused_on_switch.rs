@@ -104,8 +104,8 @@ fn routed_in_the_underlay(cx: &Context<'_>, out: &mut Findings<'_>) {
             )
             .related(of.span, format!("VLAN of {}", segment.value))
             .wire(format!(
-                "hosts of {} hear the routers' hellos and can answer them, and all VTEPs of it are in one broadcast domain \
-                 with this link",
+                "the routers at this link and the hosts of {} are in one broadcast domain on {name}, as far as its \
+                 ports carry the VLAN",
                 segment.value
             ))
             .remedy("give the routed VLAN a number that no segment on the switch has".to_owned())

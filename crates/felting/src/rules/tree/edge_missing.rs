@@ -11,14 +11,12 @@ pub(super) static RULE: Check = Check {
         id: "tree-edge-missing",
         severity: Severity::Hint,
         summary: "a port to a host is no edge port, while others of its switch are",
-        explain: "A bridge proposes on a port and waits for an answer before it forwards there. A host sends none, so the \
-              port goes through two forward delays, 30 seconds, each time its link comes up, unless it is an edge port: \
-              long enough for a host's start over the network, or its first address by DHCP, to fail. And each time the \
-              tree changes, what is learned at it is flushed.",
-        sources: &[
-            "IEEE 802.1Q clause 13.27.1 (AdminEdge)",
-            "IEEE 802.1Q table 13-5 (Bridge Forward Delay)",
-        ],
+        explain: "A bridge proposes on a port and waits for an answer before it forwards there. A host sends none. A bridge \
+              that finds edges by itself (AutoEdge) forwards after three seconds in which it hears no BPDU; one that \
+              doesn't goes through two forward delays, 30 seconds by default, each time the link comes up: long enough \
+              for a host's start over the network, or its first address by DHCP, to fail. An edge port forwards at once, \
+              and what is learned at it stays when the tree changes.",
+        sources: &["IEEE 802.1Q clause 13 (AdminEdge, AutoEdge, Bridge Forward Delay)"],
         broken: r#"
 [[switch]]
 name = "jetty"
@@ -107,7 +105,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         )
         .related(known.span, "an edge port")
         .wire(format!(
-            "each time a link of {names} comes up, nothing passes for two forward delays, 30 seconds by default"
+            "each time a link of {names} comes up nothing passes for some seconds, and for two forward delays, 30 seconds \
+             by default, where the switch does not find out by itself that no bridge is there"
         ))
         .remedy("set `edge = true` there too".to_owned())
         .about(device);

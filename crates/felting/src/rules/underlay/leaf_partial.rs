@@ -75,22 +75,27 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     }
     let mut alike: Vec<(&BTreeSet<DeviceId>, Vec<DeviceId>)> = alike.into_iter().collect();
     alike.sort_by_key(|(spines, leaves)| Reverse((leaves.len(), spines.len())));
-    // In a fabric of several pods each has its own spines: those that any of its leaves has. What strays into another pod
-    // makes no one of the two: it is of the one that it has most of, or that its twin is of.
+    // In a fabric of several pods each has its own spines. Leaves whose spines no pod has make one; what strays makes no
+    // one of two pods: it is of the one that it has most of, or that its twin is of.
     let mut pods: Vec<(BTreeSet<DeviceId>, Vec<DeviceId>)> = Vec::new();
+    let mut strays = Vec::new();
     for (spines, leaves) in alike {
+        match pods.iter().all(|(known, _)| known.is_disjoint(spines)) {
+            true => pods.push((spines.clone(), leaves)),
+            false => strays.push((spines, leaves)),
+        }
+    }
+    let owned: BTreeSet<DeviceId> =
+        pods.iter().flat_map(|(known, _)| known.iter().copied()).collect();
+    for (spines, leaves) in strays {
+        let twins: Vec<DeviceId> = leaves.iter().filter_map(|&leaf| twin(leaf)).collect();
         let near = |(known, members): &(BTreeSet<DeviceId>, Vec<DeviceId>)| {
-            let of_twin = leaves.iter().filter_map(|&leaf| twin(leaf));
-            let with_twin = of_twin.into_iter().any(|twin| members.contains(&twin));
+            let with_twin = twins.iter().any(|twin| members.contains(twin));
             (known.intersection(spines).count(), with_twin)
         };
-        let best = pods.iter_mut().rev().max_by_key(|pod| near(pod));
-        match best.filter(|(known, _)| !known.is_disjoint(spines)) {
-            Some((known, members)) => {
-                known.extend(spines);
-                members.extend(leaves);
-            }
-            None => pods.push((spines.clone(), leaves)),
+        if let Some((known, members)) = pods.iter_mut().rev().max_by_key(|pod| near(pod)) {
+            known.extend(spines.difference(&owned));
+            members.extend(leaves);
         }
     }
     for (spines, mut leaves) in pods {

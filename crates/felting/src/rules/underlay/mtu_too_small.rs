@@ -86,9 +86,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         }
         let small = ends.into_iter().filter_map(|id| {
             let interface = fabric.interface(id);
-            // Beyond what the hardware takes nothing helps, whatever is written.
-            let most = fabric.hardware_of(interface.device).and_then(|kind| kind.mtu);
-            let mtu = interface.mtu.into_iter().chain(most).min_by_key(|mtu| mtu.value);
+            // What is written beyond what the hardware takes is told as that.
+            let mtu = interface.mtu.or_else(|| fabric.hardware_mtu(interface.device));
             Some((id, mtu.filter(|mtu| mtu.get() < bytes)?))
         });
         let small: SmallVec<[(InterfaceId, At<Mtu>); 2]> = small.collect();

@@ -42,10 +42,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, host) in fabric.devices().filter(|(_, device)| device.kind == DeviceKind::Host) {
         for nic in host.ports.iter() {
             let Some(far) = cx.state.far(nic) else { continue };
-            let (Some(own), Some(there)) = (fabric.written_mtu(nic), fabric.written_mtu(far))
-            else {
-                continue;
-            };
+            let device = fabric.port(far).device;
+            let set = fabric.written_mtu(far);
+            let most = set.or_else(|| fabric.hardware_mtu(device));
+            let (Some(own), Some(there)) = (fabric.written_mtu(nic), most) else { continue };
             if own.value <= there.value || !said.insert((own.span, there.span)) {
                 continue;
             }
@@ -67,9 +67,17 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 "packets of {name} of more than {} bytes vanish at the switch, while small ones pass",
                 there.value
             ))
-            .remedy(format!("set at least {} on {port}, or {} on {name}", own.value, there.value))
+            .remedy(match set {
+                Some(_) => {
+                    format!("set at least {} on {port}, or {} on {name}", own.value, there.value)
+                }
+                None => format!(
+                    "set {} on {name}, or mend `mtu` of the hardware if it takes more",
+                    there.value
+                ),
+            })
             .about(id)
-            .about(fabric.port(far).device);
+            .about(device);
         }
     }
 }
