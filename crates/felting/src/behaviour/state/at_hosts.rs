@@ -194,7 +194,7 @@ impl State {
     }
 }
 
-#[cfg(test)]
+#[cfg(all(test, feature = "generator"))]
 mod tests {
     use super::*;
     use crate::fabric::Fabric;
