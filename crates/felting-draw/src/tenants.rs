@@ -220,9 +220,12 @@ struct Bow {
     both_ways: bool,
 }
 
-fn bows(fabric: &Fabric) -> Vec<Bow> {
+/// The leaks between VRFs that have a card.
+fn bows(fabric: &Fabric, cards: &BTreeMap<VrfId, Area>) -> Vec<Bow> {
     let mut bows: Vec<Bow> = Vec::new();
-    for (_, leak) in fabric.leaks() {
+    let has_card = |vrf: VrfId| cards.contains_key(&vrf);
+    let shown = |leak: &Leak| has_card(leak.from.value) && has_card(leak.to.value);
+    for (_, leak) in fabric.leaks().filter(|(_, leak)| shown(leak)) {
         let prefixes = leak.prefixes.as_ref().map(|all| {
             all.iter().map(|prefix| prefix.value.to_string()).collect::<Vec<_>>().join(", ")
         });
@@ -242,7 +245,7 @@ fn bows(fabric: &Fabric) -> Vec<Bow> {
 /// Leaks, as bows left of the cards; each at a height of its own.
 fn leaks(scene: &mut Scene, fabric: &Fabric, cards: &BTreeMap<VrfId, Area>) {
     let mut used: BTreeMap<VrfId, usize> = BTreeMap::new();
-    for (place, bow) in bows(fabric).into_iter().enumerate() {
+    for (place, bow) in bows(fabric, cards).into_iter().enumerate() {
         let [Some(&from), Some(&to)] = bow.ends.map(|vrf| cards.get(&vrf)) else { continue };
         let mut height = |vrf: VrfId, area: Area| {
             let count = used.entry(vrf).or_default();

@@ -28,6 +28,7 @@ mod names;
 mod plant;
 mod routing;
 mod selection;
+mod tenancy;
 mod terminal;
 mod written;
 
@@ -63,6 +64,7 @@ pub use routing::{
     Wan,
 };
 pub use selection::Selection;
+use tenancy::Tenancy;
 pub use terminal::{NoTerminal, Terminal};
 use written::Written;
 
@@ -215,6 +217,8 @@ pub struct Arenas {
     pub(crate) evis: IdVec<EviId, Evi>,
     pub(crate) leaks: IdVec<LeakId, Leak>,
     pub(crate) outsides: IdVec<OutsideId, Outside>,
+    /// What is in each VRF.
+    pub(crate) tenancies: IdVec<VrfId, Tenancy>,
     pub(crate) sites: IdVec<SiteId, Site>,
     /// The first site that each switch is in.
     pub(crate) site_of: FxHashMap<DeviceId, SiteId>,
@@ -431,16 +435,24 @@ impl Arenas {
     /// The routed interface on a port for frames with a tag, or without one.
     pub fn interface_on(&self, port: PortId, tag: Option<VlanId>) -> Option<InterfaceId> {
         let router = self.router_of(self.ports[port].device)?;
-        let lag = self.lag_of(port);
-        router.interfaces.iter().find(|&id| {
-            let interface = &self.interfaces[id];
-            let here = match interface.place {
-                InterfacePlace::Port(own) => own == port,
-                InterfacePlace::Lag(own) => Some(own) == lag,
-                InterfacePlace::Vlan(_) => false,
-            };
-            here && interface.tag.map(|tag| tag.value) == tag
-        })
+        let of_port = self.interfaces_at(router, InterfacePlace::Port(port));
+        let of_lag = self.lag_of(port).into_iter();
+        let of_lag = of_lag.flat_map(|lag| self.interfaces_at(router, InterfacePlace::Lag(lag)));
+        let tag = tag.map(VlanId::get);
+        of_port.chain(of_lag).find(|&id| self.interfaces[id].tag.map(|tag| tag.get()) == tag)
+    }
+
+    /// A router's interfaces at one place: those of all tags, and the one without.
+    pub(crate) fn interfaces_at(
+        &self,
+        router: &Router,
+        place: InterfacePlace,
+    ) -> impl Iterator<Item = InterfaceId> + '_ {
+        let own = self.interfaces.slice(&router.interfaces);
+        let first = own.partition_point(|interface| interface.place < place);
+        let here = own[first..].iter().take_while(move |interface| interface.place == place);
+        let all = router.interfaces;
+        here.zip(first..).filter_map(move |(_, at)| all.get(at))
     }
 
     /// The session by which BGP carries the underlay's routes over an interface, if one is written.
@@ -648,8 +660,8 @@ impl Arenas {
         let device = self.ports[port].device;
         let of_interface = || {
             let router = self.router_of(device)?;
-            let mut interfaces = router.interfaces.iter().map(|id| &self.interfaces[id]);
-            interfaces.find(|one| one.place == InterfacePlace::Port(port)).and_then(|one| one.mtu)
+            let mut interfaces = self.interfaces_at(router, InterfacePlace::Port(port));
+            interfaces.next().and_then(|id| self.interfaces[id].mtu)
         };
         let of_lag = self.lag_of(port).and_then(|lag| self.lags[lag].mtu);
         of_lag

@@ -518,3 +518,28 @@ fn a_leaf_that_strays_into_another_pod_is_told_alone() {
         found.findings.iter().map(|finding| finding.what.message.as_str()).collect();
     insta::assert_debug_snapshot!(told);
 }
+
+/// Of many bridges on one shared medium the odd one is told, once, whichever it is.
+#[test]
+fn the_odd_tree_on_a_shared_medium_is_told_alone() {
+    let hub = "[fabric]\nname = \"hub\"\n\
+        [[switch]]\nname = \"mud-[1-5]\"\nports = \"p1 10G\"\n\
+        [[port]]\non = \"mud-*\"\nports = \"p1\"\ntagged = 310\n\
+        [[segment]]\nname = \"tides\"\nvlan = 310\non = \"mud-*\"\n\
+        [[repeater]]\nname = \"hub\"\nports = \"mud-[1-5] p1\"\n";
+    let told = |tree: &str| -> Vec<String> {
+        let fabric = felting::Fabric::from_text("hub.toml", &format!("{hub}{tree}"));
+        assert!(fabric.is_complete(), "{:?}", fabric.faults());
+        let clash = "tree-mode-clash";
+        let found = fabric.check().findings.into_iter().filter(|one| one.rule.id == clash);
+        found.map(|one| one.what.message).collect()
+    };
+    let region = "[[tree]]\non = \"mud-*\"\nmode = \"mstp\"\nregion = \"workshop\"\n\
+        instances = { id = 1, vlans = 310 }\n";
+    insta::assert_debug_snapshot!([
+        told("[[tree]]\non = \"mud-3\"\nmode = \"per-vlan\"\n"),
+        told(&format!("{region}differs = {{ on = \"mud-1\", revision = 2 }}\n")),
+        told(&format!("{region}differs = {{ on = \"mud-5\", revision = 2 }}\n")),
+        told(&region.replace("mud-*", "mud-[1-4]")),
+    ]);
+}

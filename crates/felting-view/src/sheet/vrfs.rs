@@ -1,6 +1,6 @@
 use std::collections::BTreeSet;
 
-use felting::fabric::{DeviceId, PairId, VrfId, VrfPresence};
+use felting::fabric::{DeviceId, PairId, VrfPresence};
 use felting::id::Id as _;
 use felting::progress::{Progress, Stage};
 use felting::value::RouteTarget;
@@ -30,11 +30,21 @@ line! {
 
 fn sheet(state: &State, progress: &Progress) -> Sheet {
     let fabric = state.fabric();
-    let mut segments_of: Vec<Vec<&str>> = vec![Vec::new(); fabric.vrfs().len()];
+    let nothing: Vec<Vec<&str>> = vec![Vec::new(); fabric.vrfs().len()];
+    let [mut segments_of, mut gets, mut gives, mut outside_of] =
+        std::array::from_fn(|_| nothing.clone());
     for (_, segment) in fabric.segments() {
         if let Some(vrf) = segment.vrf {
             segments_of[vrf.value.index()].push(segment.name.as_str());
         }
+    }
+    for (_, leak) in fabric.leaks() {
+        let (from, to) = (leak.from.value, leak.to.value);
+        gets[to.index()].push(fabric.vrf(from).name.as_str());
+        gives[from.index()].push(fabric.vrf(to).name.as_str());
+    }
+    for (_, outside) in fabric.outsides() {
+        outside_of[outside.vrf.value.index()].push(outside.name.as_str());
     }
     let rows = progress.each(Stage::Rows, fabric.vrfs()).map(|(id, vrf)| {
         let vnis = texts(&vrf.switches, |at| at.vni.map(|vni| vni.to_string()));
@@ -47,7 +57,6 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
                 .collect()
         };
         let segments = segments_of[id.index()].iter();
-        let outside = fabric.outsides().filter(|(_, outside)| outside.vrf.value == id);
         let differs = vnis.len() > 1;
         let switches_of = vrf.switches.iter().map(|at| Subject::Device(at.switch));
         let about = std::iter::once(Subject::Vrf(id)).chain(switches_of).collect();
@@ -58,9 +67,9 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             imports: Cell::list(targets(false).iter().map(ToString::to_string)),
             exports: Cell::list(targets(true).iter().map(ToString::to_string)),
             segments: Cell::list(segments.map(ToString::to_string)),
-            leaked_from: Cell::list(leaks(fabric, id, true)),
-            leaked_to: Cell::list(leaks(fabric, id, false)),
-            outside: Cell::list(outside.map(|(_, outside)| outside.name.to_string())),
+            leaked_from: Cell::list(in_order(&gets[id.index()])),
+            leaked_to: Cell::list(in_order(&gives[id.index()])),
+            outside: Cell::list(outside_of[id.index()].iter().map(ToString::to_string)),
         };
         line.row(if differs { Tone::Impaired } else { Tone::Plain }, about)
     });
@@ -97,11 +106,7 @@ fn switches(fabric: &Fabric, at: &[VrfPresence]) -> Vec<String> {
     names.collect()
 }
 
-/// The VRFs that one gets routes from, or gives them to.
-fn leaks(fabric: &Fabric, vrf: VrfId, from: bool) -> BTreeSet<String> {
-    let own = fabric.leaks().filter_map(|(_, leak)| match from {
-        true => (leak.to.value == vrf).then_some(leak.from.value),
-        false => (leak.from.value == vrf).then_some(leak.to.value),
-    });
-    own.map(|other| fabric.vrf(other).name.to_string()).collect()
+/// Names in their order, each once.
+fn in_order(names: &[&str]) -> BTreeSet<String> {
+    names.iter().map(ToString::to_string).collect()
 }

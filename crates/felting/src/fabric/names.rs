@@ -7,13 +7,13 @@ use super::layout::report_range;
 use super::{Device, DeviceId, DeviceKind};
 use crate::diagnostic::At;
 use crate::id::IdVec;
-use crate::source::{FaultKind, Faults, Pattern};
+use crate::source::{FaultKind, Faults, NameIndex, Pattern};
 
-/// The devices by name: in a table for single names, sorted for patterns with a fixed start.
+/// The devices by name: in a table for single names, in an index for patterns.
 pub(crate) struct Names<'a> {
     by_name: &'a FxHashMap<SmolStr, DeviceId>,
     devices: &'a IdVec<DeviceId, Device>,
-    sorted: Vec<(&'a str, DeviceId)>,
+    index: NameIndex<'a, DeviceId>,
 }
 
 impl<'a> Names<'a> {
@@ -21,10 +21,8 @@ impl<'a> Names<'a> {
         by_name: &'a FxHashMap<SmolStr, DeviceId>,
         devices: &'a IdVec<DeviceId, Device>,
     ) -> Self {
-        let mut sorted: Vec<_> =
-            devices.iter().map(|(id, device)| (device.name.as_str(), id)).collect();
-        sorted.sort_unstable();
-        Self { by_name, devices, sorted }
+        let names = devices.iter().map(|(id, device)| (device.name.as_str(), id));
+        Self { by_name, devices, index: NameIndex::new(names) }
     }
 
     /// The device of one name, or a fault.
@@ -83,24 +81,16 @@ impl<'a> Names<'a> {
         found: &mut Vec<DeviceId>,
         faults: &mut Faults,
     ) {
-        let Some(star) = glob.find('*') else {
+        if !glob.contains('*') {
             match self.by_name.get(glob).filter(|&&id| self.devices[id].kind == kind) {
                 Some(&id) => found.push(id),
                 None => self.unknown(glob, text, Some(kind), faults),
             }
             return;
-        };
-        let start = &glob[..star];
-        let from = self.sorted.partition_point(|&(name, _)| name < start);
-        let before = found.len();
-        for &(name, id) in &self.sorted[from..] {
-            if !name.starts_with(start) {
-                break;
-            }
-            if self.devices[id].kind == kind && crate::source::glob_matches(glob, name) {
-                found.push(id);
-            }
         }
+        let before = found.len();
+        let of_kind = |&id: &DeviceId| self.devices[id].kind == kind;
+        found.extend(self.index.matching(glob).into_iter().filter(of_kind));
         if found.len() == before {
             let what = kind_name(Some(kind));
             faults.add(
@@ -118,10 +108,10 @@ impl<'a> Names<'a> {
             return;
         }
         let of_kind = |id: DeviceId| kind.is_none_or(|kind| self.devices[id].kind == kind);
-        let names = self.sorted.iter().filter(|&&(_, id)| of_kind(id)).map(|&(name, _)| name);
+        let names = self.index.names().iter();
+        let names = names.filter(|&&(_, id)| of_kind(id)).map(|&(name, _)| name);
         let what = kind_name(kind);
-        let from = self.sorted.partition_point(|&(known, _)| known < name);
-        let begun = self.sorted.get(from).is_some_and(|&(known, _)| known.starts_with(name));
+        let begun = self.index.any_begins(name);
         let remedy = match faults.nearest(name, names) {
             Some(nearest) => format!("did you mean {nearest}?"),
             None if begun => format!("did you mean all that begin so: {name}*?"),

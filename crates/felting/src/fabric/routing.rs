@@ -87,7 +87,7 @@ pub struct Router {
     pub protocol: Option<At<UnderlayProtocol>>,
     /// What makes it a VTEP, if it is one.
     pub overlay: Option<OverlayId>,
-    /// Its routed interfaces in the underlay.
+    /// Its routed interfaces in the underlay, in the order of their places and tags.
     pub interfaces: IdRange<InterfaceId>,
     /// Its ends of BGP sessions.
     pub sessions: IdRange<SessionId>,
@@ -394,6 +394,13 @@ pub struct Leak {
     pub on: Option<Vec<DeviceId>>,
     /// Whether it is meant to go one way only.
     pub one_way: bool,
+}
+
+impl Leak {
+    /// Whether a switch passes it on, if it has both VRFs.
+    pub fn is_on(&self, switch: DeviceId) -> bool {
+        self.on.as_ref().is_none_or(|on| on.binary_search(&switch).is_ok())
+    }
 }
 
 /// A network outside the fabric.

@@ -9,7 +9,7 @@ use smol_str::SmolStr;
 use super::terms::Terms;
 use crate::diagnostic::Finding;
 use crate::fabric::{Accept, Fabric};
-use crate::source::Pattern;
+use crate::source::{Pattern, glob_matches};
 
 /// Which acceptances meet a finding.
 pub(super) struct Met<'a> {
@@ -54,8 +54,38 @@ struct OfRule {
     all: Vec<usize>,
     /// Those of what has a name.
     named: FxHashMap<SmolStr, Vec<usize>>,
-    /// Those of what matches a pattern.
-    matched: Vec<(Pattern, usize)>,
+    /// Those of what matches a pattern, by how it begins: all that is before its first `*`.
+    begun: FxHashMap<SmolStr, Vec<(SmolStr, usize)>>,
+    /// Those of what matches a pattern whose end, all that is after its last `*`, is longer than its start.
+    ended: FxHashMap<SmolStr, Vec<(SmolStr, usize)>>,
+}
+
+impl OfRule {
+    fn add(&mut self, glob: &SmolStr, index: usize) {
+        let Some((start, _)) = glob.split_once('*') else {
+            self.named.entry(glob.clone()).or_default().push(index);
+            return;
+        };
+        let end = glob.rsplit('*').next().unwrap_or_default();
+        let (table, key) = match start.len() < end.len() {
+            true => (&mut self.ended, end),
+            false => (&mut self.begun, start),
+        };
+        table.entry(SmolStr::new(key)).or_default().push((glob.clone(), index));
+    }
+
+    /// Those that match a name.
+    fn matching<'a>(&'a self, name: &'a str) -> impl Iterator<Item = usize> + 'a {
+        let named = self.named.get(name).into_iter().flatten().copied();
+        let cuts = name.char_indices().map(|(at, _)| at).chain([name.len()]);
+        let maybe = cuts.flat_map(move |at| {
+            let (start, end) = name.split_at(at);
+            let of_both = self.begun.get(start).into_iter().chain(self.ended.get(end));
+            of_both.flatten()
+        });
+        let matched = maybe.filter(move |(glob, _)| glob_matches(glob, name));
+        named.chain(matched.map(|&(_, index)| index))
+    }
 }
 
 impl ByName {
@@ -67,12 +97,8 @@ impl ByName {
                 of_rule.all.push(index);
             }
             for pattern in accept.on.iter().filter_map(|on| Pattern::parse(&on.value).ok()) {
-                if pattern.globs().iter().any(|glob| glob.contains('*')) {
-                    of_rule.matched.push((pattern, index));
-                    continue;
-                }
-                for name in pattern.globs() {
-                    of_rule.named.entry(name.clone()).or_default().push(index);
+                for glob in pattern.globs() {
+                    of_rule.add(glob, index);
                 }
             }
         }
@@ -84,9 +110,7 @@ impl ByName {
         let Some(of_rule) = self.of_rule.get(finding.rule.id) else { return BTreeSet::new() };
         let mut found: BTreeSet<usize> = of_rule.all.iter().copied().collect();
         for name in &finding.about {
-            found.extend(of_rule.named.get(name).into_iter().flatten());
-            let matched = of_rule.matched.iter().filter(|(pattern, _)| pattern.matches(name));
-            found.extend(matched.map(|(_, index)| index));
+            found.extend(of_rule.matching(name));
         }
         found
     }
@@ -94,4 +118,24 @@ impl ByName {
 
 pub(crate) fn expired(accept: &Accept, today: Option<Date>) -> bool {
     accept.until.zip(today).is_some_and(|(until, today)| until.value < today)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_find_the_patterns_that_mean_them() {
+        let globs = ["kelp-1", "kelp-*", "*-1", "*", "k*1", "*elp*", "reef-*", "*-12", "kelp-1*"];
+        let mut of_rule = OfRule::default();
+        for (index, glob) in globs.into_iter().enumerate() {
+            of_rule.add(&SmolStr::new(glob), index);
+        }
+        for name in ["kelp-1", "kelp-12", "reef-1", "mud", ""] {
+            let mut found: Vec<usize> = of_rule.matching(name).collect();
+            found.sort_unstable();
+            let each = (0..globs.len()).filter(|&index| glob_matches(globs[index], name));
+            assert_eq!(found, each.collect::<Vec<_>>(), "{name:?}");
+        }
+    }
 }

@@ -614,15 +614,16 @@ impl Depends {
             self.switches.iter().filter_map(|&switch| trees.bridge_of(switch)).collect();
         let mut seen: BTreeSet<BridgeId> = BTreeSet::new();
         let mut joined: BTreeSet<BridgePortId> = BTreeSet::new();
+        let mut lans = BTreeSet::new();
         while let Some(bridge) = open.pop() {
             if !seen.insert(bridge) {
                 continue;
             }
             for &port in trees.joining(bridge) {
-                for other in trees.neighbours(port) {
-                    joined.insert(port);
-                    open.push(trees.port(other).bridge);
-                }
+                joined.insert(port);
+                let first = trees.port(port).lan.is_some_and(|lan| lans.insert(lan));
+                let others = first.then(|| trees.neighbours(port)).into_iter().flatten();
+                open.extend(others.map(|other| trees.port(other).bridge));
             }
         }
         if joined.is_empty() {

@@ -77,8 +77,7 @@ impl Walk {
             segments.first().and_then(|&segment| fabric.segment(segment).vrf).map(|vrf| vrf.value)
         };
         let (one, other) = (vrf(self.from)?, vrf(self.to)?);
-        let joins =
-            |a, b| fabric.leaks().any(|(_, leak)| leak.from.value == a && leak.to.value == b);
+        let joins = |a, b| fabric.leaks_into(a, b);
         let name = |vrf| fabric.vrf(vrf).name.value.as_str();
         (one != other && !(joins(one, other) && joins(other, one)))
             .then(|| (name(one), name(other)))

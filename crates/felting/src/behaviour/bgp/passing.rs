@@ -33,14 +33,21 @@ impl Passing {
         origin: RouterId,
         at: RouterId,
     ) -> bool {
-        let device = fabric.router(at).device;
-        let mut sessions = fabric.router(origin).sessions.iter();
-        sessions.any(|session| {
-            fabric.session(session).peer == device
-                && self.outcomes[session].twin.is_some_and(|end| {
-                    self.offer(fabric, family, &Path::local(origin), end, None).is_ok()
-                })
-        })
+        let (here, there) = (fabric.router(at), fabric.router(origin));
+        let heard =
+            |end: SessionId| self.offer(fabric, family, &Path::local(origin), end, None).is_ok();
+        // Of two ends of a session that of the speaker with fewer is found sooner.
+        match here.sessions.len() < there.sessions.len() {
+            true => here.sessions.iter().any(|end| {
+                let told = |twin: SessionId| self.outcomes[twin].twin == Some(end);
+                let of_origin = fabric.session(end).peer == there.device;
+                of_origin && self.outcomes[end].twin.is_some_and(told) && heard(end)
+            }),
+            false => there.sessions.iter().any(|session| {
+                let to_here = fabric.session(session).peer == here.device;
+                to_here && self.outcomes[session].twin.is_some_and(heard)
+            }),
+        }
     }
 
     /// Follows the routes of some origins to all speakers; `prefix` is what policies are asked about.

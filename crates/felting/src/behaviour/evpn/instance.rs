@@ -37,6 +37,91 @@ impl Instance {
     }
 }
 
+/// Who imports which targets, so that [`Instance::imports`] need not be asked of everyone.
+pub(super) struct Importers<T> {
+    exact: FxHashMap<RouteTarget, Vec<T>>,
+    /// Of those that ignore the AS number, by the rest.
+    by_number: FxHashMap<u32, Vec<T>>,
+}
+
+impl<T> Default for Importers<T> {
+    fn default() -> Self {
+        Self { exact: FxHashMap::default(), by_number: FxHashMap::default() }
+    }
+}
+
+impl<T: Copy + Ord> Importers<T> {
+    pub(super) fn add(&mut self, of: T, instance: Option<&Instance>) {
+        let Some(instance) = instance else { return };
+        for target in &instance.import {
+            match instance.any_as {
+                true => self.by_number.entry(target.number()).or_default().push(of),
+                false => self.exact.entry(*target).or_default().push(of),
+            }
+        }
+    }
+
+    /// Those that import a route with these targets, in order, each once.
+    pub(super) fn of(&self, targets: &[RouteTarget]) -> Vec<T> {
+        in_order(targets.iter().flat_map(|target| {
+            let exact = self.exact.get(target).into_iter();
+            exact.chain(self.by_number.get(&target.number())).flatten().copied()
+        }))
+    }
+}
+
+/// Who exports which targets: the other way round.
+#[derive(Debug)]
+pub(super) struct Exporters<T> {
+    exact: FxHashMap<RouteTarget, Vec<T>>,
+    /// The same by the number alone, if anybody imports so.
+    by_number: Option<FxHashMap<u32, Vec<T>>>,
+}
+
+impl<T> Default for Exporters<T> {
+    fn default() -> Self {
+        Self { exact: FxHashMap::default(), by_number: None }
+    }
+}
+
+impl<T: Copy + Ord> Exporters<T> {
+    fn new(any_as: bool) -> Self {
+        Self { exact: FxHashMap::default(), by_number: any_as.then(FxHashMap::default) }
+    }
+
+    fn add(&mut self, of: T, instance: &Instance) {
+        for &target in &instance.export {
+            self.exact.entry(target).or_default().push(of);
+            if let Some(by_number) = &mut self.by_number {
+                by_number.entry(target.number()).or_default().push(of);
+            }
+        }
+    }
+
+    /// Those that export a target.
+    pub(super) fn of(&self, target: RouteTarget) -> &[T] {
+        self.exact.get(&target).map_or(&[], Vec::as_slice)
+    }
+
+    /// Those whose routes an instance imports, in order, each once.
+    pub(super) fn imported_by(&self, instance: &Instance) -> Vec<T> {
+        in_order(instance.import.iter().flat_map(|target| {
+            let alike = self.by_number.as_ref().and_then(|all| all.get(&target.number()));
+            match instance.any_as {
+                true => alike.map_or(&[][..], Vec::as_slice).iter().copied(),
+                false => self.of(*target).iter().copied(),
+            }
+        }))
+    }
+}
+
+fn in_order<T: Ord>(all: impl Iterator<Item = T>) -> Vec<T> {
+    let mut all: Vec<T> = all.collect();
+    all.sort_unstable();
+    all.dedup();
+    all
+}
+
 /// The instances of all VTEPs, which follow from what is written alone.
 #[derive(Debug, Default)]
 pub(crate) struct Instances {
@@ -44,15 +129,17 @@ pub(crate) struct Instances {
     pub(super) of_presences: IdVec<PresenceId, Option<Instance>>,
     /// The IP-VRF of each VRF on each switch, in the order of its switches.
     pub(super) of_tenants: IdVec<VrfId, Vec<Instance>>,
-    pub(super) exporters: FxHashMap<RouteTarget, Vec<PresenceId>>,
-    /// The same by the number in the target alone.
-    pub(super) by_number: FxHashMap<u32, Vec<PresenceId>>,
+    /// The presences, by the targets that they export.
+    pub(super) exporters: Exporters<PresenceId>,
+    /// The VRFs, each with the place of a switch among its own, by the targets that they export there.
+    pub(super) tenants: Exporters<(VrfId, usize)>,
     /// Whether a route distinguisher is used on several VTEPs.
     pub(super) shared_distinguisher: bool,
 }
 
 impl Instances {
     pub(super) fn of(fabric: &Fabric) -> Self {
+        let any_as = fabric.overlays.values().any(|overlay| overlay.any_as.value);
         let mut made = Self {
             of_presences: IdVec::filled(&fabric.presences, None),
             of_tenants: IdVec::of(
@@ -64,20 +151,21 @@ impl Instances {
                     })
                     .collect(),
             ),
-            ..Self::default()
+            exporters: Exporters::new(any_as),
+            tenants: Exporters::new(any_as),
+            shared_distinguisher: false,
         };
-        let any_as = fabric.overlays.values().any(|overlay| overlay.any_as.value);
         for (id, presence) in fabric.presences.iter() {
             let Some(overlay) = fabric.overlay_of(presence.switch) else { continue };
             let Some(vni) = presence.vni else { continue };
             let instance = of_presence(fabric, id, overlay, vni.value);
-            for &target in &instance.export {
-                made.exporters.entry(target).or_default().push(id);
-                if any_as {
-                    made.by_number.entry(target.number()).or_default().push(id);
-                }
-            }
+            made.exporters.add(id, &instance);
             made.of_presences[id] = Some(instance);
+        }
+        for (vrf, all) in made.of_tenants.iter() {
+            for (place, instance) in all.iter().enumerate() {
+                made.tenants.add((vrf, place), instance);
+            }
         }
         made.shared_distinguisher = any_shared(fabric, &made);
         made
@@ -174,4 +262,45 @@ fn any_shared(fabric: &Fabric, instances: &Instances) -> bool {
         all.iter().zip(switches).filter_map(|(instance, at)| Some((instance.rd?, at.switch)))
     });
     segments.chain(tenants).any(|(rd, switch)| *of.entry(rd).or_insert(switch) != switch)
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    fn targets() -> impl Strategy<Value = Targets> {
+        let target = (1_u32..3, 1_u32..4)
+            .prop_map(|(asn, number)| format!("{asn}:{number}").parse().expect("a target"));
+        prop::collection::vec(target, 0..3).prop_map(Targets::from_vec)
+    }
+
+    fn instance() -> impl Strategy<Value = Instance> {
+        (targets(), targets(), any::<bool>()).prop_map(|(import, export, any_as)| Instance {
+            import,
+            export,
+            any_as,
+            ..Instance::default()
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn tables_tell_what_each_instance_imports(
+            all in prop::collection::vec(instance(), 0..8),
+            one in instance(),
+        ) {
+            let mut exporters = Exporters::new(true);
+            let mut importers = Importers::default();
+            for (place, instance) in all.iter().enumerate() {
+                exporters.add(place, instance);
+                importers.add(place, Some(instance));
+            }
+            let from = (0..all.len()).filter(|&place| one.imports(&all[place].export));
+            prop_assert_eq!(exporters.imported_by(&one), from.collect::<Vec<_>>());
+            let to = (0..all.len()).filter(|&place| all[place].imports(&one.export));
+            prop_assert_eq!(importers.of(&one.export), to.collect::<Vec<_>>());
+        }
+    }
 }

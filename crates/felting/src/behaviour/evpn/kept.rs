@@ -149,20 +149,19 @@ impl Evpn {
 
     /// The presences that export a target.
     pub(crate) fn exporters_of(&self, target: RouteTarget) -> &[PresenceId] {
-        self.instances.exporters.get(&target).map_or(&[], Vec::as_slice)
+        self.instances.exporters.of(target)
     }
 
     /// The presences that export what another imports, in order, without itself.
     pub(crate) fn exporters_for(&self, presence: PresenceId) -> Vec<PresenceId> {
         let Some(instance) = self.instance(presence) else { return Vec::new() };
-        let lists = instance.import.iter().flat_map(|target| {
-            let same = self.instances.exporters.get(target).filter(|_| !instance.any_as);
-            let alike = self.instances.by_number.get(&target.number()).filter(|_| instance.any_as);
-            same.into_iter().chain(alike).flatten().copied()
-        });
-        let mut found: Vec<PresenceId> = lists.filter(|&other| other != presence).collect();
-        found.sort_unstable();
-        found.dedup();
+        let mut found = self.instances.exporters.imported_by(instance);
+        found.retain(|&other| other != presence);
         found
+    }
+
+    /// The VRFs that export what another imports, each with the place of the switch among its own, in order.
+    pub(super) fn tenants_for(&self, instance: &Instance) -> Vec<(VrfId, usize)> {
+        self.instances.tenants.imported_by(instance)
     }
 }

@@ -7,7 +7,7 @@ use smallvec::SmallVec;
 
 use super::apart::Apart;
 use super::flood::replication;
-use super::instance::Targets;
+use super::instance::{Importers, Targets};
 use super::learn::ethernet_tag;
 use super::tenant::TenantSource;
 use crate::behaviour::State;
@@ -219,10 +219,11 @@ impl State {
         let origins: Vec<DeviceId> =
             fabric.overlays().map(|(_, o)| o.device).filter(|&device| device != switch).collect();
         progress.begin(Stage::Rows, origins.len());
+        let importing = Importing::of(self, switch);
         let among = Passing::between(fabric, at);
         let of = |&device: &DeviceId| {
             progress.advance(1);
-            self.received_of(switch, (at, &among), device)
+            self.received_of(&importing, (at, &among), device)
         };
         let mut received: Vec<Received> = origins.par_iter().flat_map_iter(of).collect();
         self.join_alike(switch, &mut received);
@@ -232,11 +233,11 @@ impl State {
     /// The routes of one VTEP, with what becomes of each at another.
     fn received_of(
         &self,
-        switch: DeviceId,
+        importing: &Importing,
         (at, among): (RouterId, &IdVec<RouterId, bool>),
         device: DeviceId,
     ) -> Vec<Received> {
-        let fabric = &self.fabric;
+        let (fabric, switch) = (&self.fabric, importing.switch);
         let Some(origin) = fabric.devices[device].router else { return Vec::new() };
         let routes = self.originated(device);
         if routes.is_empty() {
@@ -260,10 +261,10 @@ impl State {
             let (imports, refused) = match apart {
                 // What is between the sides of a pair is told by their own addresses.
                 Some(Apart::Own) if route.kind.number() != 2 && route.kind.number() != 3 => {
-                    self.imports(switch, &route)
+                    self.imports(importing, &route)
                 }
                 Some(apart) => (Vec::new(), Some(NotImported::Apart(apart))),
-                None => self.imports(switch, &route),
+                None => self.imports(importing, &route),
             };
             Received {
                 origin: device,
@@ -304,8 +305,12 @@ impl State {
     }
 
     /// Into what a VTEP imports a route that has reached it.
-    fn imports(&self, switch: DeviceId, route: &EvpnRoute) -> (Vec<Import>, Option<NotImported>) {
-        let fabric = &self.fabric;
+    fn imports(
+        &self,
+        importing: &Importing,
+        route: &EvpnRoute,
+    ) -> (Vec<Import>, Option<NotImported>) {
+        let (fabric, switch) = (&self.fabric, importing.switch);
         let legs = |segment: EthernetSegmentId| {
             let legs = &fabric.ethernet_segment(segment).legs;
             legs.iter().any(|&leg| fabric.lag(leg).device == switch)
@@ -324,11 +329,7 @@ impl State {
             // What is said of an Ethernet segment as a whole has the largest tag, and is for every instance that
             // imports one of its targets (RFC 7432 section 8.2.1).
             let whole = matches!(route.kind, RouteKind::EthernetAd { whole: true, .. });
-            for &presence in fabric.presences_on(switch) {
-                let own = self.evpn.instance(presence);
-                if !own.is_some_and(|own| own.imports(&route.targets)) {
-                    continue;
-                }
+            for presence in importing.segments.of(&route.targets) {
                 match whole || route.tag == ethernet_tag(fabric, presence) {
                     true => found.push(Import::Segment(presence)),
                     false => other_tag = true,
@@ -338,19 +339,35 @@ impl State {
         let host = matches!(route.kind, RouteKind::MacIp { ip: Some(_), .. })
             && route.routed_vni.is_some();
         if route.kind.number() == 5 || host {
-            for (vrf, one) in fabric.vrfs() {
-                let place = one.place_of(switch);
-                let own = place.and_then(|place| self.evpn.tenant(vrf, place));
-                if own.is_some_and(|own| own.imports(&route.targets)) {
-                    found.push(Import::Vrf(vrf));
-                }
-            }
+            found.extend(importing.vrfs.of(&route.targets).into_iter().map(Import::Vrf));
         }
         let refused = found.is_empty().then_some(match other_tag {
             true => NotImported::OtherTag,
             false => NotImported::NoTarget,
         });
         (found, refused)
+    }
+}
+
+/// What a VTEP imports into its segments and VRFs.
+struct Importing {
+    switch: DeviceId,
+    segments: Importers<PresenceId>,
+    vrfs: Importers<VrfId>,
+}
+
+impl Importing {
+    fn of(state: &State, switch: DeviceId) -> Self {
+        let fabric = &state.fabric;
+        let (mut segments, mut vrfs) = (Importers::default(), Importers::default());
+        for &presence in fabric.presences_on(switch) {
+            segments.add(presence, state.evpn.instance(presence));
+        }
+        for (vrf, one) in fabric.vrfs() {
+            let place = one.place_of(switch);
+            vrfs.add(vrf, place.and_then(|place| state.evpn.tenant(vrf, place)));
+        }
+        Self { switch, segments, vrfs }
     }
 }
 

@@ -59,25 +59,21 @@ fn local(state: &State, fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<Te
     let mut add = |prefix: IpPrefix, source: TenantSource| {
         found.push(TenantRoute { prefix, source, next_hop: None, vni: None });
     };
-    for &presence in fabric.presences_on(at.switch) {
-        let here = fabric.presence(presence);
-        if here.vrf.is_some_and(|own| own.value == vrf) && is_gateway(fabric, presence) {
-            for subnet in &fabric.settings_at(presence).subnets {
-                add(subnet.value, TenantSource::Segment(here.segment));
-            }
+    for presence in fabric.presences_in(vrf, at.switch).filter(|&id| is_gateway(fabric, id)) {
+        for subnet in &fabric.settings_at(presence).subnets {
+            add(subnet.value, TenantSource::Segment(fabric.presence(presence).segment));
         }
     }
-    for (id, outside) in fabric.outsides() {
-        let leads = outside.vrf.value == vrf && outside.on.contains(&at.switch);
-        if leads && state.way_out(id, at.switch).is_some() {
+    for &id in fabric.outsides_of(vrf) {
+        let outside = fabric.outside(id);
+        if outside.on.contains(&at.switch) && state.way_out(id, at.switch).is_some() {
             for prefix in &outside.prefixes {
                 add(prefix.value, TenantSource::Outside(id));
             }
         }
     }
-    for route in &fabric.static_routes {
-        let own = route.vrf.is_some_and(|own| own.value == vrf) && route.device == at.switch;
-        if own && matches!(route.via.value, Via::Address(_) | Via::Device(_)) {
+    for route in fabric.static_routes_in(vrf, at.switch) {
+        if matches!(route.via.value, Via::Address(_) | Via::Device(_)) {
             add(route.to.value, TenantSource::Static);
         }
     }
@@ -105,18 +101,17 @@ fn lookup_local(
             add(subnet, TenantSource::Segment(segment));
         }
     }
-    for (id, outside) in fabric.outsides() {
-        let leads = outside.vrf.value == vrf && outside.on.contains(&at.switch);
-        if leads && state.way_out(id, at.switch).is_some() {
+    for &id in fabric.outsides_of(vrf) {
+        let outside = fabric.outside(id);
+        if outside.on.contains(&at.switch) && state.way_out(id, at.switch).is_some() {
             for prefix in outside.prefixes.iter().filter(|prefix| prefix.contains(address)) {
                 add(prefix.value, TenantSource::Outside(id));
             }
         }
     }
-    for route in &fabric.static_routes {
-        let own = route.vrf.is_some_and(|own| own.value == vrf) && route.device == at.switch;
+    for route in fabric.static_routes_in(vrf, at.switch) {
         let leads = matches!(route.via.value, Via::Address(_) | Via::Device(_));
-        if own && leads && route.to.contains(address) {
+        if leads && route.to.contains(address) {
             add(route.to.value, TenantSource::Static);
         }
     }
@@ -243,10 +238,10 @@ impl State {
     fn leaked(&self, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
         let fabric = &self.fabric;
         let mut found = Vec::new();
-        for leak in fabric.leaks.values().filter(|leak| leak.to.value == vrf) {
+        for leak in fabric.leaks_to(vrf) {
             let from = leak.from.value;
-            let here = leak.on.as_ref().is_none_or(|on| on.binary_search(&switch).is_ok());
-            let Some(at) = fabric.vrf(from).place_of(switch).filter(|_| here) else { continue };
+            let at = fabric.vrf(from).place_of(switch).filter(|_| leak.is_on(switch));
+            let Some(at) = at else { continue };
             // What the VRF itself would not use is not passed on (RFC 4271 section 9.1.3).
             let mut routes = local(self, fabric, from, &fabric.vrf(from).switches[at]);
             routes.extend(self.learned(from, switch, false));
@@ -271,32 +266,22 @@ impl State {
         if irb(fabric, at) != Some(Irb::Symmetric) {
             return found;
         }
-        for (other, other_vrf) in fabric.vrfs() {
-            for (place, there) in other_vrf.switches.iter().enumerate() {
-                if there.switch == switch || there.vni.is_none() {
-                    continue;
-                }
-                let Some(theirs) = self.evpn.tenant(other, place) else { continue };
-                if !own.imports(&theirs.export) {
-                    continue;
-                }
-                let Ok(next_hop) = self.reaches_vtep(switch, there.switch) else {
-                    continue;
-                };
-                let routes = match with_leaked {
-                    true => self.tenant_exports(other, there.switch),
-                    false => told(self, fabric, other, there),
-                };
-                for route in routes {
-                    let learnt = Learnt { switch: there.switch, vrf: other };
-                    found.push(TenantRoute {
-                        prefix: route.prefix,
-                        source: TenantSource::Learned(learnt),
-                        next_hop: Some(next_hop),
-                        vni: there.vni.map(|vni| vni.value),
-                    });
-                }
+        for (other, place) in self.evpn.tenants_for(own) {
+            let there = &fabric.vrf(other).switches[place];
+            if there.switch == switch || there.vni.is_none() {
+                continue;
             }
+            let Ok(next_hop) = self.reaches_vtep(switch, there.switch) else { continue };
+            let routes = match with_leaked {
+                true => self.tenant_exports(other, there.switch),
+                false => told(self, fabric, other, there),
+            };
+            found.extend(routes.into_iter().map(|route| TenantRoute {
+                prefix: route.prefix,
+                source: TenantSource::Learned(Learnt { switch: there.switch, vrf: other }),
+                next_hop: Some(next_hop),
+                vni: there.vni.map(|vni| vni.value),
+            }));
         }
         self.distinct_prefixes(switch, found)
     }
@@ -334,7 +319,13 @@ impl State {
             return found;
         }
         let shared = self.evpn.has_shared_distinguisher();
-        for (id, _) in fabric.presences().filter(|(_, at)| at.switch != switch) {
+        let mut exporting: Vec<VrfId> =
+            self.evpn.tenants_for(own).into_iter().map(|(other, _)| other).collect();
+        exporting.dedup();
+        for id in exporting.into_iter().flat_map(|other| fabric.presences_of_vrf(other)) {
+            if fabric.presence(id).switch == switch {
+                continue;
+            }
             let endpoints = self.evpn.endpoints_at(id);
             if endpoints.is_empty() {
                 continue;
@@ -429,12 +420,10 @@ impl State {
             origins.extend(route.vrf.map(|vrf| (vrf.value, route.device)));
         }
         if with_leaked {
-            for leak in fabric.leaks.values() {
-                let to = leak.to.value;
-                let all = fabric.vrf(to).switches.iter().map(|at| at.switch);
-                match &leak.on {
-                    Some(on) => origins.extend(on.iter().map(|&on| (to, on))),
-                    None => origins.extend(all.map(|on| (to, on))),
+            for (other, place) in self.evpn.tenants_for(own) {
+                let there = fabric.vrf(other).switches[place].switch;
+                if fabric.leaks_to(other).any(|leak| leak.is_on(there)) {
+                    origins.push((other, there));
                 }
             }
         }
@@ -475,10 +464,9 @@ impl State {
     fn lookup_leaked(&self, vrf: VrfId, switch: DeviceId, address: IpAddr) -> Vec<TenantRoute> {
         let fabric = &self.fabric;
         let mut found = Vec::new();
-        for leak in fabric.leaks.values().filter(|leak| leak.to.value == vrf) {
+        for leak in fabric.leaks_to(vrf) {
             let from = leak.from.value;
-            let here = leak.on.as_ref().is_none_or(|on| on.binary_search(&switch).is_ok());
-            if !here || fabric.vrf(from).place_of(switch).is_none() {
+            if !leak.is_on(switch) || fabric.vrf(from).place_of(switch).is_none() {
                 continue;
             }
             for route in self.lookup_own(from, switch, address, false) {

@@ -132,6 +132,7 @@ fn roots(plant: &Plant<'_>) -> IdVec<BridgeId, Option<BridgeId>> {
     let mut order: Vec<BridgeId> = plant.identifiers.ids().collect();
     order.sort_unstable_by_key(|&bridge| (plant.identifiers[bridge], bridge));
     let mut open = Vec::new();
+    let mut passed = IdVec::filled(plant.lans, false);
     for first in order {
         if roots[first].is_some() || plant.ports[first].is_empty() {
             continue;
@@ -141,6 +142,9 @@ fn roots(plant: &Plant<'_>) -> IdVec<BridgeId, Option<BridgeId>> {
         while let Some(bridge) = open.pop() {
             for &port in &plant.ports[bridge] {
                 let Some(lan) = (plant.lan_of)(port) else { continue };
+                if std::mem::replace(&mut passed[lan], true) {
+                    continue;
+                }
                 for &other in &plant.lans[lan] {
                     let neighbour = (plant.bridge_of)(other);
                     if roots[neighbour].is_none() {

@@ -28,11 +28,11 @@ impl Wan {
         let wrong = |end: usize| {
             let (expected, port) = (self.tag_at(end)?, self.ends[end].value);
             let router = fabric.router_of(fabric.port(port).device)?;
-            let on = |&id: &InterfaceId| fabric.interface(id).place == InterfacePlace::Port(port);
+            let on = || fabric.interfaces_at(router, InterfacePlace::Port(port));
             let fits =
                 |id: InterfaceId| fabric.interface(id).tag.is_some_and(|tag| tag.value == expected);
-            let interface = router.interfaces.iter().find(on)?;
-            let any = router.interfaces.iter().filter(on).any(fits);
+            let interface = on().next()?;
+            let any = on().any(fits);
             (!any).then_some(WrongTag { end, interface, expected })
         };
         [wrong(0), wrong(1)].into_iter().flatten()

@@ -2,13 +2,14 @@
 
 use rustc_hash::FxHashMap;
 
+use crate::fabric::tenancy::Tenancy;
 use crate::fabric::written::Written;
 use crate::fabric::{Arenas, DeviceId, InterfaceId, InterfacePlace, SessionId};
 use crate::id::IdVec;
 use crate::value::{SessionOver, VlanId, VlanSet};
 
-/// Finds who has which address, which ends of sessions answer each other, what static routes are for, and what site a
-/// switch is in.
+/// Finds who has which address, which ends of sessions answer each other, what static routes are for, what is in a VRF,
+/// and what site a switch is in.
 pub(super) fn find(fabric: &mut Arenas) {
     for (id, interface) in fabric.interfaces.iter() {
         for address in &interface.addresses {
@@ -22,6 +23,7 @@ pub(super) fn find(fabric: &mut Arenas) {
     fabric.vlans_of = vlans_of(fabric);
     let routes = fabric.static_routes.iter().enumerate().filter(|(_, route)| route.vrf.is_none());
     fabric.written = Written::of(routes.map(|(at, route)| (at, route.device, route.to.value)));
+    fabric.tenancies = Tenancy::of(fabric);
     for (id, site) in fabric.sites.iter() {
         for &device in &site.on {
             fabric.site_of.entry(device).or_insert(id);

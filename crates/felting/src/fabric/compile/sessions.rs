@@ -74,13 +74,17 @@ impl Made<'_> {
         for switch in routers {
             let start = self.fabric.sessions.next_id();
             let written = by_device.remove(&switch).unwrap_or_default();
+            let mut over_links: FxHashMap<DeviceId, &Thing<'_, SessionKey, SessionKeys>> =
+                FxHashMap::default();
+            for &thing in written.iter().filter(|thing| thing.name.2 == SessionOver::Links) {
+                over_links.entry(thing.name.1).or_insert(thing);
+            }
             let interfaces: Vec<InterfaceId> =
                 self.fabric.routers[of[&switch]].interfaces.iter().collect();
             for id in interfaces {
                 let Some(far) = self.fabric.interface_far[id] else { continue };
                 let peer = self.fabric.interfaces[far].device;
-                let explicit =
-                    written.iter().find(|t| t.name.1 == peer && t.name.2 == SessionOver::Links);
+                let explicit = over_links.get(&peer);
                 let link = links.get(&id);
                 if explicit.is_none() && link.is_none() {
                     continue;

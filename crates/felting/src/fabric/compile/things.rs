@@ -5,7 +5,9 @@ use smol_str::SmolStr;
 
 use crate::diagnostic::{At, Span};
 use crate::fabric::layout::report_range;
-use crate::source::{Deviation, FaultKind, Faults, Keys, Layers, Pattern, Statement, expand};
+use crate::source::{
+    Deviation, FaultKind, Faults, Keys, Layers, NameIndex, Pattern, Statement, expand,
+};
 
 /// The most ports that a fabric may have, so that a slip of the finger cannot fill the memory.
 pub(super) const MOST_PORTS: usize = 10_000_000;
@@ -75,6 +77,10 @@ pub(super) fn deviations<'s, K: Keys>(
     faults: &mut Faults,
 ) -> FxHashMap<usize, &'s Deviation<K>> {
     let mut found: FxHashMap<usize, &Deviation<K>> = FxHashMap::default();
+    if statement.differs.is_empty() {
+        return found;
+    }
+    let index = NameIndex::new(names.iter().map(SmolStr::as_str).zip(0..));
     for deviation in &statement.differs {
         for text in &deviation.on.value.0 {
             let pattern = match Pattern::parse(&text.value) {
@@ -84,10 +90,13 @@ pub(super) fn deviations<'s, K: Keys>(
                     continue;
                 }
             };
-            let mut matched = false;
-            for (place, name) in names.iter().enumerate().filter(|(_, name)| pattern.matches(name))
-            {
-                matched = true;
+            let mut places: Vec<usize> =
+                pattern.globs().iter().flat_map(|glob| index.matching(glob)).collect();
+            places.sort_unstable();
+            places.dedup();
+            let matched = !places.is_empty();
+            for place in places {
+                let name = &names[place];
                 let earlier = found.insert(place, deviation);
                 if let Some(earlier) = earlier.filter(|earlier| !std::ptr::eq(*earlier, deviation))
                 {

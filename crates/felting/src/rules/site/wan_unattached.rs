@@ -40,10 +40,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         for end in &wan.ends {
             let device = fabric.port(end.value).device;
             let attached = fabric.router_of(device).is_some_and(|router| {
-                router
-                    .interfaces
-                    .iter()
-                    .any(|id| fabric.interface(id).place == InterfacePlace::Port(end.value))
+                fabric.interfaces_at(router, InterfacePlace::Port(end.value)).next().is_some()
             });
             if attached {
                 continue;

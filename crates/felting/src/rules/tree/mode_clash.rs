@@ -1,8 +1,10 @@
-use rustc_hash::FxHashSet;
+use std::collections::BTreeSet;
+
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::bridge_name;
-use crate::behaviour::Bridge;
 use crate::behaviour::tree::region_identity;
+use crate::behaviour::{Bridge, BridgeId};
 use crate::diagnostic::Span;
 use crate::fabric::{Fabric, TreeSettings};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -54,46 +56,75 @@ runs = "jetty p1 -- mud-1 p1"
 };
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
-    let (fabric, trees) = (cx.fabric, cx.state.trees());
+    let trees = cx.state.trees();
     let mut told = FxHashSet::default();
-    for (id, port) in trees.ports() {
-        if !port.runs {
+    for lan in trees.lans.values() {
+        let running = lan.iter().map(|&port| trees.port(port)).filter(|port| port.runs);
+        let mut alike = alike(cx, running.map(|port| port.bridge));
+        if alike.len() < 2 {
             continue;
         }
-        for other in trees.neighbours(id) {
-            let (near, far) = (port.bridge, trees.port(other).bridge);
-            let both = near < far && trees.port(other).runs;
-            let runs = |bridge| Runs::of(fabric, trees.bridge(bridge));
-            let (mut near, mut far) = (near, far);
-            // What somebody wrote is to be looked at, and not what comes of itself.
-            if trees.bridge(far).settings.is_none() {
-                (near, far) = (far, near);
-            }
-            let (a, b) = (runs(near), runs(far));
-            let Some((text_a, place_a, text_b, place_b)) = differ(a, b).filter(|_| both) else {
-                continue;
-            };
-            // A bridge that is the odd one beside several neighbours is told once.
-            if !told.insert((place_a, place_b)) {
-                continue;
-            }
-            let (name_a, name_b) = (bridge_name(cx, near), bridge_name(cx, far));
-            let per_vlan = [a, b].iter().any(|own| own.mode == TreeMode::PerVlan);
-            out.report(
-                place_b,
-                format!("{name_b} has {text_b}"),
-                format!("{name_a} and {name_b} run different spanning trees: {text_a} and {text_b}"),
-            )
-            .related(place_a, format!("{name_a} has {text_a}"))
-            .wire(match per_vlan {
-                true => "the two understand one tree at most: the VLANs of the others may loop or be cut off",
-                false => "the region ends at the link between them: all instances share the common tree there, and load is no longer spread",
-            })
-            .remedy("set one mode, and in MSTP one region name, revision and map of VLANs, on all bridges")
-            .about(trees.bridge(near).devices[0])
-            .about(trees.bridge(far).devices[0]);
+        // Where many share a LAN most of them are right.
+        let most = (0..alike.len()).rev().max_by_key(|&place| alike[place].len());
+        let most = alike.remove(most.unwrap_or_default())[0];
+        for other in alike.into_iter().flatten() {
+            tell(cx, [most, other], &mut told, out);
         }
     }
+}
+
+/// The bridges on a LAN, those together that understand each other.
+fn alike(cx: &Context<'_>, bridges: impl Iterator<Item = BridgeId>) -> Vec<Vec<BridgeId>> {
+    let trees = cx.state.trees();
+    let bridges: BTreeSet<BridgeId> = bridges.collect();
+    let mut alike: Vec<Vec<BridgeId>> = Vec::new();
+    let mut places = FxHashMap::default();
+    for bridge in bridges {
+        let runs = Runs::of(cx.fabric, trees.bridge(bridge));
+        let region = runs.settings.filter(|_| runs.mode == TreeMode::Mstp).map(region_identity);
+        let place = *places.entry((runs.mode, region)).or_insert(alike.len());
+        match alike.get_mut(place) {
+            Some(known) => known.push(bridge),
+            None => alike.push(vec![bridge]),
+        }
+    }
+    alike
+}
+
+/// Tells of two bridges on a LAN that don't understand each other, unless the same two lines were told.
+fn tell(
+    cx: &Context<'_>,
+    [near, far]: [BridgeId; 2],
+    told: &mut FxHashSet<(Span, Span)>,
+    out: &mut Findings<'_>,
+) {
+    let trees = cx.state.trees();
+    // What somebody wrote is to be looked at, and not what comes of itself.
+    let (near, far) = match trees.bridge(far).settings {
+        None => (far, near),
+        Some(_) => (near, far),
+    };
+    let [a, b] = [near, far].map(|bridge| Runs::of(cx.fabric, trees.bridge(bridge)));
+    let (text_a, place_a, text_b, place_b) = differ(a, b);
+    // A bridge that is the odd one beside several neighbours is told once.
+    if !told.insert((place_a, place_b)) {
+        return;
+    }
+    let (name_a, name_b) = (bridge_name(cx, near), bridge_name(cx, far));
+    let per_vlan = [a, b].iter().any(|own| own.mode == TreeMode::PerVlan);
+    out.report(
+        place_b,
+        format!("{name_b} has {text_b}"),
+        format!("{name_a} and {name_b} run different spanning trees: {text_a} and {text_b}"),
+    )
+    .related(place_a, format!("{name_a} has {text_a}"))
+    .wire(match per_vlan {
+        true => "the two understand one tree at most: the VLANs of the others may loop or be cut off",
+        false => "the region ends at the link between them: all instances share the common tree there, and load is no longer spread",
+    })
+    .remedy("set one mode, and in MSTP one region name, revision and map of VLANs, on all bridges")
+    .about(trees.bridge(near).devices[0])
+    .about(trees.bridge(far).devices[0]);
 }
 
 /// The tree that a bridge runs, and where that is written; without a word the bridge runs RSTP (IEEE 802.1Q clause 13).
@@ -112,20 +143,17 @@ impl<'a> Runs<'a> {
     }
 }
 
-/// What two neighbours have of different, in words and with the places.
-fn differ(a: Runs<'_>, b: Runs<'_>) -> Option<(String, Span, String, Span)> {
-    if a.mode != b.mode {
+/// What two neighbours that don't understand each other have of different, in words and with the places.
+fn differ(a: Runs<'_>, b: Runs<'_>) -> (String, Span, String, Span) {
+    let both = a.settings.zip(b.settings).filter(|_| a.mode == b.mode);
+    let Some((a, b)) = both else {
         let text = |runs: Runs<'_>| match runs.settings {
             Some(_) => format!("the mode {}", runs.mode),
-            None => format!("the mode {}, as nothing else is written", runs.mode),
+            None => format!("the mode {} by default", runs.mode),
         };
-        return Some((text(a), a.place, text(b), b.place));
-    }
-    let (Some(a), Some(b)) = (a.settings, b.settings) else { return None };
+        return (text(a), a.place, text(b), b.place);
+    };
     let (x, y) = (region_identity(a), region_identity(b));
-    if a.mode.value != TreeMode::Mstp || x == y {
-        return None;
-    }
     let place = |settings: &TreeSettings, which: usize| match which {
         0 => settings.region.as_ref().map(|name| name.span),
         1 => Some(settings.revision.span),
@@ -142,5 +170,5 @@ fn differ(a: Runs<'_>, b: Runs<'_>) -> Option<(String, Span, String, Span)> {
         }
     };
     let at = |settings: &TreeSettings| place(settings, which).unwrap_or(settings.span.0);
-    Some((text(&x, a), at(a), text(&y, b), at(b)))
+    (text(&x, a), at(a), text(&y, b), at(b))
 }

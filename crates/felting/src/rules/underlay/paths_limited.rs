@@ -59,10 +59,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Some(most) = router.max_paths else { continue };
         let up = uplinks(fabric, router.device);
         let used = up.iter().filter(|(port, _)| {
-            router
-                .interfaces
-                .iter()
-                .any(|id| fabric.interface(id).place == InterfacePlace::Port(*port))
+            fabric.interfaces_at(router, InterfacePlace::Port(*port)).next().is_some()
         });
         let paths = used.count();
         if paths > usize::from(most.value) {

@@ -39,10 +39,7 @@ to = "tides"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (_, leak) in fabric.leaks().filter(|(_, leak)| !leak.one_way) {
-        let back = fabric.leaks().any(|(_, other)| {
-            other.from.value == leak.to.value && other.to.value == leak.from.value
-        });
-        if back {
+        if fabric.leaks_into(leak.to.value, leak.from.value) {
             continue;
         }
         let (from, to) = (&fabric.vrf(leak.from.value).name, &fabric.vrf(leak.to.value).name);

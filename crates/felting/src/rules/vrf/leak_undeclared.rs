@@ -55,9 +55,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let Some(own) = cx.state.evpn().tenant(id, place) else { continue };
             for target in &own.import {
                 for &other in exporters.get(target).map_or(&[][..], Vec::as_slice) {
-                    let declared = fabric
-                        .leaks()
-                        .any(|(_, leak)| leak.from.value == other && leak.to.value == id);
+                    let declared = fabric.leaks_into(other, id);
                     // Two VRFs of one VNI derive one target: that is told as such.
                     let vnis = |vrf: VrfId| {
                         fabric.vrf(vrf).switches.iter().filter_map(|at| at.vni).map(|vni| vni.value)
