@@ -30,7 +30,7 @@ pub use bgp::{Bgp, Learned, NotPassed, Path, Propagated};
 pub use cause::{Aspect, Cause, CauseId, Causes, Entity};
 pub use evpn::{
     Apart, Election, ElectionView, Evpn, EvpnRoute, FloodList, FloodTarget, Import, Instance,
-    Learnt, NotImported, Received, RouteKind, RouteOf, TenantRoute, TenantSource, WayOut,
+    Learnt, NoWayOut, NotImported, Received, RouteKind, RouteOf, TenantRoute, TenantSource, WayOut,
 };
 pub use keepalive::{InBand, KeepaliveFault, KeepalivePath};
 pub use lag::{LacpState, LagOutcome, MemberOutcome, MemberState, Reason, SystemId};

@@ -29,5 +29,6 @@ pub(super) use kept::{outcome, outcome_again};
 pub(crate) use learn::encapsulation;
 pub(crate) use routes::knows_addresses;
 pub use routes::{EvpnRoute, Import, NotImported, Received, RouteKind, RouteOf};
+pub(crate) use tenant::holds_next_hop;
 pub use tenant::{Learnt, TenantRoute, TenantSource};
-pub use way_out::WayOut;
+pub use way_out::{NoWayOut, WayOut};

@@ -35,6 +35,7 @@ fn is_to_be_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
     let named = segment.gateway_on.binary_search(&at.switch).is_ok();
     let kind = settings.gateway_kind.value;
     let here = match (segment.gateway_on.is_empty(), kind) {
+        (false, GatewayKind::Vrrp) => named && !lacks_own_address(settings),
         (false, _) => named,
         // Without a place of its own, a central or shared gateway is where its address is.
         (true, GatewayKind::Anycast) => true,
@@ -46,6 +47,13 @@ fn is_to_be_gateway(fabric: &Fabric, presence: PresenceId) -> bool {
     // A VLAN of one leaf needs no VNI to be routed in its VRF (RFC 9136 section 4.4).
     let routed = is_vtep && at.vrf.is_some();
     here && addressed && (at.vni.is_some() || alone || routed)
+}
+
+/// Whether a router that shares a gateway address has none of its own to send advertisements from: of IPv4 they come from
+/// its primary address, of IPv6 from a link-local one, which it has (RFC 9568 sections 5.1.1.1 and 5.1.2.1).
+pub(crate) fn lacks_own_address(settings: &SegmentSettings) -> bool {
+    settings.gateways.iter().any(|gateway| gateway.value.is_ipv4())
+        && !settings.addresses.iter().any(|own| own.address().is_ipv4())
 }
 
 /// How packets between segments of a VRF cross the fabric, on a switch.

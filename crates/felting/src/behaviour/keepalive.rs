@@ -241,6 +241,10 @@ impl Routed<'_> {
     /// Whether they lead from one router to another, with those over the pair's peer link or without.
     fn leads(&self, from: RouterId, to: RouterId, over_peer_link: bool) -> bool {
         let fabric = self.fabric;
+        let [own, other] = self.ends;
+        if !self.has(from, own, over_peer_link) || !self.has(to, other, over_peer_link) {
+            return false;
+        }
         // What is written sends packets on where no protocol runs.
         let written: FxHashSet<DeviceId> =
             fabric.static_routes().iter().map(|route| route.device).collect();
@@ -262,6 +266,14 @@ impl Routed<'_> {
             }
         }
         false
+    }
+
+    /// Whether a router has an address: a loopback, or an interface that is up. A VLAN that crosses the peer link alone is
+    /// down with it.
+    fn has(&self, router: RouterId, address: IpAddr, over_peer_link: bool) -> bool {
+        let mut with = self.fabric.interfaces_with(address).iter();
+        let own = with.find(|&&id| self.fabric.router(router).interfaces.contains(id));
+        own.is_none_or(|&id| self.is_up(id, over_peer_link))
     }
 
     /// Whether packets of the keepalive go over a link: one between its addresses, one by which routes are told, or one

@@ -4,9 +4,10 @@ use super::cause::{Aspect, Entity};
 use super::evpn::replication;
 use super::link::is_off;
 use super::session::SessionFault;
-use super::{AdjacencyFault, AdjacencyId, Apart, CauseId, MemberState, Reason, State};
+use super::{AdjacencyFault, AdjacencyId, Apart, CauseId, MemberState, NoWayOut, Reason, State};
 use crate::fabric::{
-    CableId, DeviceId, InterfaceId, InterfacePlace, LagId, MemberId, PairId, PresenceId, SessionId,
+    CableId, DeviceId, InterfaceId, InterfacePlace, LagId, MemberId, OutsideId, PairId, PresenceId,
+    SessionId,
 };
 use crate::value::{Family, Replication};
 
@@ -30,6 +31,13 @@ pub enum Trouble {
     Adjacency(AdjacencyId),
     /// A BGP session that is down.
     Session(SessionId),
+    /// A switch that doesn't lead to a network outside.
+    WayOut {
+        /// The network.
+        outside: OutsideId,
+        /// The switch.
+        on: DeviceId,
+    },
     /// A VTEP that does not flood a segment to another that has it.
     Apart {
         /// The one that sends.
@@ -40,7 +48,7 @@ pub enum Trouble {
 }
 
 impl State {
-    /// All cables, LAGs, pairs, links and sessions that do not work, in time linear in them. [`parted`](Self::parted) has
+    /// All cables, LAGs, pairs, links, sessions and ways out that do not work, in time linear in them. [`parted`](Self::parted) has
     /// the VTEPs.
     ///
     /// ```
@@ -74,6 +82,21 @@ impl State {
         found.extend(apart.map(|(id, _)| Trouble::Adjacency(id)));
         let down = fabric.sessions().filter(|&(id, _)| !self.bgp().session(id).is_up());
         found.extend(down.map(|(id, _)| Trouble::Session(id)));
+        found.extend(self.without_way_out());
+        found
+    }
+
+    /// The switches that don't lead to a network outside, though they are said to.
+    pub(crate) fn without_way_out(&self) -> Vec<Trouble> {
+        let fabric = self.fabric();
+        let mut found = Vec::new();
+        for (outside, made) in fabric.outsides() {
+            // Without the VRF a switch leads nowhere for it, by whatever way.
+            let has_vrf = |&on: &DeviceId| fabric.vrf(made.vrf.value).place_of(on).is_some();
+            let on = made.on.iter().copied().filter(has_vrf);
+            let lost = on.filter(|&on| !self.is_off(on) && self.leads_out(outside, on).is_err());
+            found.extend(lost.map(|on| Trouble::WayOut { outside, on }));
+        }
         found
     }
 
@@ -115,6 +138,14 @@ impl State {
                 adjacency.cause.or_else(|| ends.into_iter().find_map(|end| self.below(end)))
             }
             Trouble::Session(id) => self.bgp().session(id).cause,
+            Trouble::WayOut { outside, on } => {
+                let near = self.leads_out(outside, on).err().and_then(NoWayOut::interface);
+                near.and_then(|near| {
+                    let adjacency = self.underlay().adjacency_of(near);
+                    let of_link = adjacency.and_then(|adjacency| adjacency.cause);
+                    of_link.or_else(|| self.below(near))
+                })
+            }
             Trouble::Apart { .. } => None,
         };
         cause.map(|cause| self.causes().get(cause).rule)
@@ -166,6 +197,9 @@ impl State {
                 let session = fabric.session(id);
                 vec![session.device, session.peer]
             }
+            Trouble::WayOut { outside, on } => std::iter::once(on)
+                .chain(fabric.outside(outside).via.map(|via| via.value))
+                .collect(),
             Trouble::Apart { here, there } => vec![at(here), at(there)],
         };
         found.sort_unstable();
@@ -230,6 +264,12 @@ impl State {
                     [session.device, session.peer].map(|device| fabric.device_name(device));
                 let why = self.bgp().session(id).fault.map(SessionFault::words).unwrap_or_default();
                 format!("the session of {near} with {far} is down: {why}")
+            }
+            Trouble::WayOut { outside, on } => {
+                let name = &fabric.outside(outside).name.value;
+                let why = self.leads_out(outside, on).err().map(NoWayOut::words);
+                let on = fabric.device_name(on);
+                format!("{on} does not lead to {name}: {}", why.unwrap_or_default())
             }
             Trouble::Apart { here, there } => {
                 let name = |id: PresenceId| fabric.device_name(fabric.presence(id).switch);

@@ -318,6 +318,8 @@ pub struct SegmentSettings {
     pub subnets: Vec<At<IpPrefix>>,
     /// Its gateway's addresses there.
     pub gateways: Vec<At<IpAddr>>,
+    /// Where they are taken out.
+    pub no_gateway_at: Option<Place>,
     /// Which routers have the gateway's address.
     pub gateway_kind: At<GatewayKind>,
     /// The gateway's MAC address.
@@ -492,6 +494,8 @@ pub struct Segment {
     pub gateways: Vec<At<IpAddr>>,
     /// Where the gateway is, if said.
     pub gateway_on: Vec<DeviceId>,
+    /// Where that is said.
+    pub gateway_on_at: Option<Place>,
     /// Where it is present.
     pub presences: IdRange<PresenceId>,
     /// The EVPN instance that bundles it with others.

@@ -56,6 +56,7 @@ fn sheet(trouble: Trouble) -> &'static str {
         Trouble::Pair(_) => "pairs",
         Trouble::Adjacency(_) => "adjacencies",
         Trouble::Session(_) => "sessions",
+        Trouble::WayOut { .. } => "vrfs",
         Trouble::Apart { .. } => "flood-lists",
     }
 }
@@ -70,6 +71,7 @@ fn place(state: &State, trouble: Trouble) -> Span {
         Trouble::Pair(id) => fabric.pair(id).name.span,
         Trouble::Adjacency(id) => fabric.interface(state.underlay().adjacency(id).near).span.0,
         Trouble::Session(id) => fabric.session(id).span.0,
+        Trouble::WayOut { outside, .. } => fabric.outside(outside).name.span,
         Trouble::Apart { here, .. } => fabric.segment(fabric.presence(here).segment).name.span,
     }
 }
@@ -85,6 +87,9 @@ fn families(trouble: Trouble) -> &'static [&'static str] {
         Trouble::Adjacency(_) => &[
             "underlay", "cable", "port", "lag", "session", "pool", "site", "pair", "stack",
             "switch",
+        ],
+        Trouble::WayOut { .. } => &[
+            "vrf", "underlay", "cable", "port", "lag", "segment", "tree", "pair", "stack", "switch",
         ],
         Trouble::Session(_) | Trouble::Apart { .. } => &[
             "session", "overlay", "segment", "vrf", "underlay", "cable", "port", "lag", "pool",

@@ -26,7 +26,7 @@ mod untagged_clash;
 mod vlan_clash;
 
 use super::{Check, Context};
-use crate::behaviour::{BridgePortId, Carrier, MemberState, PortRole};
+use crate::behaviour::{BridgePortId, Carrier, Entity, MemberState, PortRole};
 use crate::diagnostic::Span;
 use crate::fabric::{DeviceId, DeviceKind, Fabric, LagId, PortId};
 use crate::value::{Protocol, Unanswered};
@@ -57,6 +57,16 @@ pub(super) static RULES: &[&Check] = &[
     &standby::RULE,
     &port_order::RULE,
 ];
+
+/// The LAGs at both ends of what a rule's causes are about.
+fn two_ends(cx: &Context<'_>, rule: &str) -> Vec<[LagId; 2]> {
+    let causes = cx.state.causes().of(rule);
+    let ends = causes.filter_map(|cause| match (cause.entity, cause.other) {
+        (Entity::Lag(one), Some(Entity::Lag(other))) => Some([one, other]),
+        _ => None,
+    });
+    ends.collect()
+}
 
 /// "the LAG hull-01 of kelp-a", "the bond bond0 of hull-01", "LAG group 101 of the pair kelp".
 pub(super) fn name(fabric: &Fabric, id: LagId) -> String {

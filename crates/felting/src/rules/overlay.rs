@@ -12,6 +12,7 @@ mod rt_auto_across_as;
 mod rt_foreign;
 mod rt_no_exporter;
 mod rt_no_importer;
+mod rt_reused;
 mod rt_split;
 mod rt_underivable;
 mod vtep_missing;
@@ -44,6 +45,7 @@ pub(super) static RULES: &[&Check] = &[
     &rt_no_importer::RULE,
     &rt_no_exporter::RULE,
     &rt_foreign::RULE,
+    &rt_reused::RULE,
     &rt_split::RULE,
     &vtep_missing::RULE,
     &vtep_unheard::RULE,

@@ -6,6 +6,7 @@ mod mtu_clash;
 mod mtu_one_sided;
 mod mtu_unsupported;
 mod partition_clash;
+mod untagged_also_tagged;
 mod untagged_clash;
 mod vlan_clash;
 
@@ -25,6 +26,7 @@ pub(super) static RULES: &[&Check] = &[
     &layer_clash::RULE,
     &vlan_clash::RULE,
     &untagged_clash::RULE,
+    &untagged_also_tagged::RULE,
     &mtu_clash::RULE,
     &mtu_one_sided::RULE,
     &mtu_unsupported::RULE,

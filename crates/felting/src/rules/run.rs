@@ -25,6 +25,7 @@ const LAST: &[&str] = &[
     "underlay-vtep-unreachable",
     "overlay-vtep-unheard",
     "lag-member-uncabled",
+    "vrf-outside-unreachable",
 ];
 
 impl Fabric {

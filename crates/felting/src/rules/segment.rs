@@ -1,7 +1,9 @@
 //! Faults of segments: VLANs, VNIs, where they are, flooding and gateways.
 
+mod address_reused;
 mod flood_list_one_sided;
 mod flooding_clash;
+mod gateway_address_missing;
 mod gateway_clash;
 mod gateway_kind_clash;
 mod gateway_mac_clash;
@@ -72,6 +74,8 @@ pub(super) static RULES: &[&Check] = &[
     &prefix_length_clash::RULE,
     &gateway_missing::RULE,
     &gateway_clash::RULE,
+    &gateway_address_missing::RULE,
+    &address_reused::RULE,
     &gateway_kind_clash::RULE,
     &gateway_two_actives::RULE,
     &gateway_mac_clash::RULE,

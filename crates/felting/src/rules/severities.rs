@@ -27,6 +27,7 @@ static OTHERS: &[Other] = &[
     ("segment-vni-clash", Warning, "the route targets agree, so that both VNIs work"),
     ("segment-vlan-drift", Error, "hosts on the switch are cut off by it"),
     ("vrf-vni-clash", Warning, "the route targets agree, so that both VNIs work"),
+    ("vrf-outside-unreachable", Warning, "another switch or route leads there"),
     ("site-route-unusable", Warning, "another route leads there"),
     ("endpoint-address-reused", Warning, "it is an address that DHCP may give to another"),
 ];

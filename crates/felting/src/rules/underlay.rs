@@ -27,6 +27,7 @@ mod unnumbered_broadcast;
 mod uplink_speed_mix;
 mod vtep_unreachable;
 
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::net::IpAddr;
 
@@ -127,22 +128,33 @@ fn report_clashes(
     let clashes: Vec<_> =
         clashes(cx, rule).into_iter().map(|(near, far)| (near, far, ends(near, far))).collect();
     let mut on: FxHashMap<(DeviceId, Span), usize> = FxHashMap::default();
+    let mut at: FxHashMap<Span, usize> = FxHashMap::default();
     for end in clashes.iter().flat_map(|(.., ends)| ends) {
         *on.entry((end.device, end.span)).or_default() += 1;
+        *at.entry(end.span).or_default() += 1;
     }
-    let mut groups: BTreeMap<(Span, DeviceId), Vec<_>> = BTreeMap::new();
+    let mut groups: BTreeMap<(Span, Option<DeviceId>), Vec<_>> = BTreeMap::new();
     for (near, far, ends) in clashes {
         let [one, other] = ends;
-        let ends = if deviates(cx, &on, &one, &other) { [one, other] } else { [other, one] };
-        groups.entry((ends[0].span, ends[0].device)).or_default().push((near, far, ends));
+        // What one line says of several switches clashes with something else at each of them.
+        let (ends, of_line) = match at[&one.span].cmp(&at[&other.span]) {
+            Ordering::Greater => ([one, other], true),
+            Ordering::Less => ([other, one], true),
+            Ordering::Equal if deviates(cx, &on, &one, &other) => ([one, other], false),
+            Ordering::Equal => ([other, one], false),
+        };
+        let device = (!of_line).then_some(ends[0].device);
+        groups.entry((ends[0].span, device)).or_default().push((near, far, ends));
     }
     for ((_, device), mut links) in groups {
         let count = links.len() - 1;
         let (near, far, [one, other]) = links.swap_remove(0);
+        let of = device.map(|device| format!(" of {}", cx.fabric.device_name(device)));
+        let of = of.unwrap_or_default();
         let more = match count {
             0 => String::new(),
-            1 => format!(", and one more link of {}", cx.fabric.device_name(device)),
-            _ => format!(", and {count} more links of {}", cx.fabric.device_name(device)),
+            1 => format!(", and one more link{of}"),
+            _ => format!(", and {count} more links{of}"),
         };
         report_in_order(
             out,

@@ -19,6 +19,7 @@ mod vlan_surplus;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::lag::{left_alone, links, name, plug};
+use super::shown::{and_more, by_line};
 use super::{Check, Context, Findings};
 use crate::behaviour::{Aspect, Entity, MemberState};
 use crate::diagnostic::{Span, some_of};
@@ -310,38 +311,59 @@ fn report_bond_on_lag(
     remedy: &str,
 ) {
     let fabric = cx.fabric;
+    let mut clashes = Vec::new();
     for cause in cx.state.causes().of(rule) {
         let Entity::Lag(lag) = cause.entity else { continue };
-        let bare: Vec<_> = links(cx, lag)
-            .into_iter()
-            .filter(|&(_, _, far)| fabric.lag_of(far).is_none())
-            .collect();
-        let Some(&(span, port, far)) = bare.first() else { continue };
+        let mut bare = links(cx, lag);
+        bare.retain(|&(_, _, far)| fabric.lag_of(far).is_none());
+        let Some(&(span, _, far)) = bare.first() else { continue };
+        let Some(bond) = fabric.bond_with(far) else { continue };
+        clashes.push(((lag, bare), [span, bond.protocol.span]));
+    }
+    for (end, all) in by_line(clashes, 0) {
+        let (lag, bare) = &all[0];
+        let (lag, (span, port, far)) = (*lag, bare[0]);
         let nics: Vec<_> = bare.iter().map(|&(_, _, far)| fabric.port_name(far)).collect();
         let (own, host) = (fabric.lag(lag), fabric.port(far).device);
         let Some(bond) = fabric.bond_with(far) else { continue };
         let host_name = fabric.device_name(host);
-        out.report(
-            span,
-            format!("{} aggregates {}", fabric.device_name(own.device), fabric.port_name(port)),
-            format!(
-                "{} leads to {} of {host_name}, whose bond {} {how}",
-                name(fabric, lag),
-                nics.join(" and "),
-                bond.name.value
+        let mut places = [
+            (
+                span,
+                format!("{} aggregates {}", fabric.device_name(own.device), fabric.port_name(port)),
             ),
-        )
-        .related(bond.protocol.span, format!("the bond is {}", bond.protocol.value))
-        .wire(match left_alone(cx, lag) {
-            // Nothing comes out at a wrong NIC where nothing comes out at all.
-            alone if is_closed(cx, lag) => alone,
-            alone if own.protocol.value == crate::value::Protocol::Lacp => {
-                format!("{alone}; and {wire}")
-            }
-            _ => wire.to_owned(),
-        })
-        .remedy(remedy)
-        .about(own.device)
-        .about(host);
+            (bond.protocol.span, format!("the bond is {}", bond.protocol.value)),
+        ];
+        if end == 1 {
+            places.reverse();
+        }
+        let [(here, label), (there, beside)] = places;
+        let draft = out
+            .report(
+                here,
+                label,
+                format!(
+                    "{} leads to {} of {host_name}, whose bond {} {how}{}",
+                    name(fabric, lag),
+                    nics.join(" and "),
+                    bond.name.value,
+                    and_more(all.len() - 1)
+                ),
+            )
+            .related(there, beside)
+            .wire(match left_alone(cx, lag) {
+                // Nothing comes out at a wrong NIC where nothing comes out at all.
+                alone if is_closed(cx, lag) => alone,
+                alone if own.protocol.value == crate::value::Protocol::Lacp => {
+                    format!("{alone}; and {wire}")
+                }
+                _ => wire.to_owned(),
+            })
+            .remedy(remedy)
+            .about(own.device)
+            .about(host);
+        all.iter().fold(draft, |draft, (lag, bare)| {
+            draft.about(fabric.lag(*lag).device).about(fabric.port(bare[0].2).device)
+        });
     }
 }

@@ -5,9 +5,11 @@ mod border_missing;
 mod default_missing;
 mod irb_clash;
 mod leaf_missing;
+mod leak_empty;
 mod leak_one_way;
 mod leak_overlap;
 mod leak_undeclared;
+mod outside_unreachable;
 mod rd_reused;
 mod router_mac_clash;
 mod rt_clash;
@@ -28,11 +30,13 @@ pub(super) static RULES: &[&Check] = &[
     &rd_reused::RULE,
     &router_mac_clash::RULE,
     &leak_one_way::RULE,
+    &leak_empty::RULE,
     &leak_overlap::RULE,
     &leak_undeclared::RULE,
     &border_missing::RULE,
     &leaf_missing::RULE,
     &default_missing::RULE,
+    &outside_unreachable::RULE,
 ];
 
 /// A VRF on a VTEP, and its place among the VRF's switches.

@@ -571,7 +571,7 @@ pub(crate) fn missing_key(cx: &mut Cx<'_>, span: Span, key: &str, table: &str) {
     cx.faults.add(
         FaultKind::MissingKey,
         span,
-        format!("a `{table}` lacks its `{key}`"),
+        format!("this `{table}` lacks its `{key}`"),
         format!("expected `{key} = …` in this table"),
         format!("add `{key}`"),
     );

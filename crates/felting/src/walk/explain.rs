@@ -11,7 +11,7 @@ use super::resolution::Asker;
 use super::walked::Walk;
 use crate::behaviour::{Apart, State};
 use crate::diagnostic::{Finding, Report, Severity};
-use crate::fabric::{DeviceId, DeviceKind, Fabric, PresenceId, Terminal, VrfId};
+use crate::fabric::{DeviceId, DeviceKind, Fabric, OutsideId, PresenceId, Terminal, VrfId};
 
 /// The rules that can be behind a stop, by the beginnings of their ids, the likeliest first.
 fn suspects(stop: Stop) -> &'static [&'static str] {
@@ -60,6 +60,10 @@ fn suspects(stop: Stop) -> &'static [&'static str] {
         ],
         Stop::NoWayOut(_) => &[
             "vrf-border",
+            "vrf-outside",
+            "underlay-tag-clash",
+            "underlay-subnet-clash",
+            "underlay-protocol-clash",
             "lag-",
             "port-",
             "cable-",
@@ -243,6 +247,16 @@ impl Walk {
         lost: &Lost,
     ) -> Option<usize> {
         let (_, stop) = self.root()?;
+        // Where nobody leads out there is no route anywhere.
+        if let (Stop::NoRoute(_) | Stop::NoWayOut(_), Some((outside, on))) =
+            (stop, self.without_way_out(state))
+        {
+            let of = suspects(Stop::NoWayOut(outside));
+            let found = self.explained_near(state, among, lost, &on, of);
+            if found.is_some() {
+                return found;
+            }
+        }
         let of = suspects(stop);
         // Following routes through all speakers is dear: only where nothing nearer explains it.
         let near = self.explained_near(state, among, lost, &[], of);
@@ -255,7 +269,41 @@ impl Walk {
                 (!beyond.is_empty()).then(|| self.explained_near(state, among, lost, &beyond, of));
             found.flatten()
         };
-        near.or_else(beyond).or_else(|| self.explained_by_an_end(state, among))
+        // The routes that are missing would come from where the ends are.
+        let routes = || {
+            let Stop::NoRoute(_) = stop else { return None };
+            let origins = self.origins(state);
+            self.explained_near(state, among, lost, &origins, of_apart(Apart::NotReceived))
+        };
+        near.or_else(beyond).or_else(routes).or_else(|| self.explained_by_an_end(state, among))
+    }
+
+    /// The switches that its ends hang on, and that lead to them.
+    fn origins(&self, state: &State) -> Vec<DeviceId> {
+        let fabric = state.fabric();
+        let of_end = |end: Terminal| -> Vec<DeviceId> {
+            match end {
+                Terminal::Endpoint(id, _) => {
+                    let attached = state.evpn().attached(id).iter();
+                    attached.map(|&presence| fabric.presence(presence).switch).collect()
+                }
+                Terminal::Gateway(presence, _) => vec![fabric.presence(presence).switch],
+                Terminal::Outside(id, _) => fabric.outside(id).on.clone(),
+            }
+        };
+        [self.from, self.to].into_iter().flat_map(of_end).collect()
+    }
+
+    /// The network outside at one of its ends that no switch leads to, with those that are to and the router there.
+    fn without_way_out(&self, state: &State) -> Option<(OutsideId, Vec<DeviceId>)> {
+        let fabric = state.fabric();
+        [self.from, self.to].into_iter().find_map(|end| {
+            let Terminal::Outside(id, _) = end else { return None };
+            let made = fabric.outside(id);
+            let via = made.via.map(|via| via.value);
+            let none = made.on.iter().all(|&on| state.way_out(id, on).is_none());
+            none.then(|| (id, made.on.iter().copied().chain(via).collect()))
+        })
     }
 
     /// The place of an error of an endpoint at one of the ends: whatever stops what goes there, that is to be mended first.

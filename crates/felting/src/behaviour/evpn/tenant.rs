@@ -7,7 +7,8 @@ use super::instance::Instance;
 use crate::behaviour::State;
 use crate::behaviour::gateway::{irb, is_gateway, virtual_router};
 use crate::fabric::{
-    DeviceId, EndpointId, Fabric, OutsideId, PresenceId, SegmentId, Via, VrfId, VrfPresence,
+    DeviceId, EndpointId, Fabric, OutsideId, PresenceId, SegmentId, StaticRoute, Via, VrfId,
+    VrfPresence,
 };
 use crate::value::{GatewayKind, IpPrefix, Irb, Vni};
 
@@ -73,11 +74,36 @@ fn local(state: &State, fabric: &Fabric, vrf: VrfId, at: &VrfPresence) -> Vec<Te
         }
     }
     for route in fabric.static_routes_in(vrf, at.switch) {
-        if matches!(route.via.value, Via::Address(_) | Via::Device(_)) {
+        if is_used(fabric, vrf, route) {
             add(route.to.value, TenantSource::Static);
         }
     }
     found
+}
+
+/// Whether a static route of a VRF is used: its next hop is a device, or an address that some subnet of the VRF holds
+/// (RFC 4271 section 9.1.2.1).
+fn is_used(fabric: &Fabric, vrf: VrfId, route: &StaticRoute) -> bool {
+    match route.via.value {
+        Via::Address(via) => holds_next_hop(fabric, vrf, route.device, via),
+        Via::Device(_) => true,
+        Via::Wan(_) => false,
+    }
+}
+
+/// Whether an address is in a subnet of a VRF: of its interfaces on a switch, or of a segment of it, or of one that
+/// leaks into it, on any.
+pub(crate) fn holds_next_hop(fabric: &Fabric, vrf: VrfId, switch: DeviceId, via: IpAddr) -> bool {
+    let interfaces = fabric.router_of(switch).into_iter().flat_map(|own| own.interfaces.iter());
+    let in_vrf = |own: VrfId| own == vrf || fabric.leaks_into(own, vrf);
+    let of_interface = interfaces.map(|id| fabric.interface(id)).any(|interface| {
+        interface.vrf.is_some_and(|own| own.value == vrf)
+            && interface.addresses.iter().any(|address| address.subnet().contains(via))
+    });
+    of_interface
+        || fabric
+            .segments_with(via)
+            .any(|(_, segment)| fabric.segment(segment).vrf.is_some_and(|own| in_vrf(own.value)))
 }
 
 /// The part of [`local`] that leads to an address.
@@ -110,8 +136,7 @@ fn lookup_local(
         }
     }
     for route in fabric.static_routes_in(vrf, at.switch) {
-        let leads = matches!(route.via.value, Via::Address(_) | Via::Device(_));
-        if leads && route.to.contains(address) {
+        if route.to.contains(address) && is_used(fabric, vrf, route) {
             add(route.to.value, TenantSource::Static);
         }
     }
@@ -233,6 +258,16 @@ impl State {
         found
     }
 
+    /// What a VRF on a switch has to leak: its own routes, and what it has from other VTEPs. What it would not use itself
+    /// is not passed on (RFC 4271 section 9.1.3).
+    pub(crate) fn routes_to_leak(&self, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
+        let fabric = &self.fabric;
+        let Some(place) = fabric.vrf(vrf).place_of(switch) else { return Vec::new() };
+        let mut routes = local(self, fabric, vrf, &fabric.vrf(vrf).switches[place]);
+        routes.extend(self.learned(vrf, switch, false));
+        best_by_prefix(routes)
+    }
+
     /// What other VRFs leak to one on a switch: their own routes, and what they have from other VTEPs. What
     /// was leaked is not leaked again.
     fn leaked(&self, vrf: VrfId, switch: DeviceId) -> Vec<TenantRoute> {
@@ -240,12 +275,10 @@ impl State {
         let mut found = Vec::new();
         for leak in fabric.leaks_to(vrf) {
             let from = leak.from.value;
-            let at = fabric.vrf(from).place_of(switch).filter(|_| leak.is_on(switch));
-            let Some(at) = at else { continue };
-            // What the VRF itself would not use is not passed on (RFC 4271 section 9.1.3).
-            let mut routes = local(self, fabric, from, &fabric.vrf(from).switches[at]);
-            routes.extend(self.learned(from, switch, false));
-            for route in best_by_prefix(routes) {
+            if !leak.is_on(switch) {
+                continue;
+            }
+            for route in self.routes_to_leak(from, switch) {
                 let leaks = leak.prefixes.as_ref();
                 if leaks.is_none_or(|all| all.iter().any(|one| one.covers(&route.prefix))) {
                     let source = TenantSource::Leaked(from);

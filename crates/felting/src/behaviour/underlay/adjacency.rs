@@ -205,7 +205,12 @@ fn judge(
     // An address that a pool could not give is told as that.
     let without = fault == AdjacencyFault::NoAddress
         && (fabric.went_without(a.device) || fabric.went_without(b.device));
-    if let Some(rule) = rule(a, b, fault).filter(|_| !without) {
+    // An interface that is to lead out for a VRF runs the underlay's protocol because it is not in it.
+    let of_tenant = |rule| match rule == "underlay-protocol-clash" && leads_out(fabric, a, b) {
+        true => "vrf-outside-unreachable",
+        false => rule,
+    };
+    if let Some(rule) = rule(a, b, fault).filter(|_| !without).map(of_tenant) {
         let entity = Entity::Interface(near);
         let cause = causes.add(rule, entity, Aspect::Neighbour, Some(Entity::Interface(far)));
         causes.claim(cause, Entity::Interface(far), Aspect::Neighbour);
@@ -307,6 +312,17 @@ fn mixed(a: &Interface, b: &Interface) -> bool {
         (a.level.value, b.level.value),
         (IsisLevel::One, IsisLevel::Two) | (IsisLevel::Two, IsisLevel::One)
     )
+}
+
+/// Whether one of two switches is said to lead out of the fabric by the other.
+fn leads_out(fabric: &Fabric, a: &Interface, b: &Interface) -> bool {
+    fabric.outsides.values().any(|outside| {
+        let via = outside.via.map(|via| via.value);
+        let leads = |on: &Interface, to: &Interface| {
+            via == Some(to.device) && outside.on.contains(&on.device) && on.vrf.is_none()
+        };
+        outside.segment.is_none() && (leads(a, b) || leads(b, a))
+    })
 }
 
 /// The rule that reports a fault.

@@ -138,6 +138,7 @@ impl Made<'_> {
                 subnets: keys.subnet().map(|subnets| subnets.value.0.clone()).unwrap_or_default(),
                 gateways: keys.gateway().map(|all| all.value.0.clone()).unwrap_or_default(),
                 gateway_on,
+                gateway_on_at: keys.gateway_on().map(|on| on.span.into()),
                 presences: IdRange::new(start, self.fabric.presences.next_id()),
                 evi: None,
             });
@@ -246,6 +247,7 @@ fn segment_settings(keys: &Layers<'_, SegmentKeys>, span: Span) -> SegmentSettin
     SegmentSettings {
         subnets: keys.subnet().map(|all| all.value.0.clone()).unwrap_or_default(),
         gateways: keys.gateway().map(|all| all.value.0.clone()).unwrap_or_default(),
+        no_gateway_at: keys.taken_out("gateway").map(Into::into),
         gateway_kind: keys.gateway_kind().at(gateway),
         gateway_mac: keys.gateway_mac().copied(),
         addresses: keys.address().map(|all| all.value.0.clone()).unwrap_or_default(),

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 
 use crate::behaviour::State;
 use crate::diagnostic::Span;
-use crate::fabric::{EndpointId, Fabric, Terminal};
+use crate::fabric::{EndpointId, Fabric, OutsideId, Terminal};
 use crate::rules::shown::{command, way};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::walk::{Lost, Walk, why};
@@ -105,12 +105,21 @@ fn place(fabric: &Fabric, terminal: Terminal) -> Span {
     }
 }
 
+/// The endpoints and networks outside at the ends of a walk.
+fn all_ends(walk: &Walk) -> impl Iterator<Item = Result<EndpointId, OutsideId>> + use<> {
+    [walk.from, walk.to].into_iter().filter_map(|end| match end {
+        Terminal::Endpoint(id, _) => Some(Ok(id)),
+        Terminal::Outside(id, _) => Some(Err(id)),
+        Terminal::Gateway(..) => None,
+    })
+}
+
 /// The walks that have ends in common, directly or by others.
 fn joined<'w>(walks: &[(usize, &'w Walk)]) -> Vec<Vec<(usize, &'w Walk)>> {
     let mut root: Vec<usize> = (0..walks.len()).collect();
-    let mut of_end: FxHashMap<EndpointId, usize> = FxHashMap::default();
+    let mut of_end: FxHashMap<Result<EndpointId, OutsideId>, usize> = FxHashMap::default();
     for (place, (_, walk)) in walks.iter().enumerate() {
-        for end in ends(walk) {
+        for end in all_ends(walk) {
             let other = *of_end.entry(end).or_insert(place);
             let (a, b) = (find(&mut root, place), find(&mut root, other));
             root[a.max(b)] = a.min(b);

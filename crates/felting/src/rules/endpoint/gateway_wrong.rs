@@ -42,22 +42,22 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (id, endpoint) in fabric.endpoints() {
         for segment in segments_of(cx, id) {
             for gateway in &endpoint.gateways {
-                let routers: Vec<(IpAddr, Span)> = presences(fabric, segment)
+                let mut routers: Vec<(IpAddr, Span)> = presences(fabric, segment)
                     .map(|presence| fabric.settings_at(presence))
                     .flat_map(|settings| {
                         let shared = settings.gateways.iter().map(|one| (one.value, one.span));
                         let own = settings.addresses.iter().map(|own| (own.address(), own.span));
                         shared.chain(own).collect::<Vec<_>>()
                     })
-                    // A router whose own address is outside the subnet is told as that.
-                    .filter(|(address, _)| {
-                        endpoint.addresses.iter().any(|own| own.subnet().contains(*address))
-                    })
                     .collect();
-                let Some(&(first, place)) = routers.first() else { continue };
+                // That a machine's subnet is not that of its router is told as that.
                 if routers.iter().any(|(address, _)| *address == gateway.value) {
                     continue;
                 }
+                routers.retain(|(address, _)| {
+                    endpoint.addresses.iter().any(|own| own.subnet().contains(*address))
+                });
+                let Some(&(first, place)) = routers.first() else { continue };
                 let (name, segment) = (&endpoint.name.value, &fabric.segment(segment).name.value);
                 if let Some(&machine) = fabric.endpoints_with(gateway.value).first() {
                     // Another machine of the segment may be the router, if it has a leg in another.

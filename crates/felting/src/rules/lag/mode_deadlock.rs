@@ -1,6 +1,6 @@
-use super::{both_left_alone, half_name};
-use crate::behaviour::Entity;
+use super::{both_left_alone, half_name, two_ends};
 use crate::rules::pair::{of_peer_link, without_peer_link};
+use crate::rules::shown::{and_more, by_line};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -38,27 +38,32 @@ runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.rule.id) {
-        let (Entity::Lag(one), Some(Entity::Lag(other))) = (cause.entity, cause.other) else {
-            continue;
-        };
+    let clashes = two_ends(cx, RULE.rule.id)
+        .into_iter()
+        .map(|ends| (ends, ends.map(|lag| fabric.lag(lag).mode.span)));
+    for (end, all) in by_line(clashes.collect(), 0) {
+        let (one, other) = (all[0][end], all[0][1 - end]);
         let (a, b) = (fabric.lag(one), fabric.lag(other));
-        out.report(
-            a.mode.span,
-            format!("{} is passive", half_name(fabric, one)),
-            format!(
-                "{} and {} are both passive, so neither begins",
-                half_name(fabric, one),
-                half_name(fabric, other)
-            ),
-        )
-        .related(b.mode.span, format!("{} is passive", half_name(fabric, other)))
-        .wire(match of_peer_link(cx, one) {
-            Some(pair) => format!("no peer link forms: {}", without_peer_link(cx, pair)),
-            None => format!("no LAG forms: {}", both_left_alone(cx, one, other)),
-        })
-        .remedy("make one end active, better both")
-        .about(a.device)
-        .about(b.device);
+        let draft = out
+            .report(
+                a.mode.span,
+                format!("{} is passive", half_name(fabric, one)),
+                format!(
+                    "{} and {} are both passive, so neither begins{}",
+                    half_name(fabric, one),
+                    half_name(fabric, other),
+                    and_more(all.len() - 1)
+                ),
+            )
+            .related(b.mode.span, format!("{} is passive", half_name(fabric, other)))
+            .wire(match of_peer_link(cx, one) {
+                Some(pair) => format!("no peer link forms: {}", without_peer_link(cx, pair)),
+                None => format!("no LAG forms: {}", both_left_alone(cx, one, other)),
+            })
+            .remedy("make one end active, better both")
+            .about(a.device)
+            .about(b.device);
+        let lags = all.into_iter().flatten();
+        lags.fold(draft, |draft, lag| draft.about(fabric.lag(lag).device));
     }
 }

@@ -1,6 +1,6 @@
-use super::{both_left_alone, half_name};
-use crate::behaviour::Entity;
+use super::{both_left_alone, half_name, two_ends};
 use crate::fabric::LagId;
+use crate::rules::shown::{and_more, by_line};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -34,33 +34,38 @@ runs = "kelp-a p[1-2] -- kelp-b p[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for cause in cx.state.causes().of(RULE.rule.id) {
-        let (Entity::Lag(one), Some(Entity::Lag(other))) = (cause.entity, cause.other) else {
-            continue;
-        };
+    let clashes = two_ends(cx, RULE.rule.id)
+        .into_iter()
+        .map(|ends| (ends, ends.map(|lag| fabric.lag(lag).protocol.span)));
+    for (end, all) in by_line(clashes.collect(), 1) {
+        let (one, other) = (all[0][1 - end], all[0][end]);
         let (a, b) = (fabric.lag(one), fabric.lag(other));
-        out.report(
-            b.protocol.span,
-            format!("{} is {}", half_name(fabric, other), spoken(b.protocol.value)),
-            format!(
-                "{} is {}, but {} is {}",
-                half_name(fabric, one),
-                spoken(a.protocol.value),
-                half_name(fabric, other),
-                spoken(b.protocol.value),
-            ),
-        )
-        .related(
-            a.protocol.span,
-            format!("{} is {}", half_name(fabric, one), spoken(a.protocol.value)),
-        )
-        .wire(both_left_alone(cx, one, other))
-        .remedy(match without_lacp(cx, one).or(without_lacp(cx, other)) {
-            Some(device) => format!("set both ends to static: {device} has no LACP"),
-            None => "set the same protocol at both ends, LACP where both can".to_owned(),
-        })
-        .about(a.device)
-        .about(b.device);
+        let draft = out
+            .report(
+                b.protocol.span,
+                format!("{} is {}", half_name(fabric, other), spoken(b.protocol.value)),
+                format!(
+                    "{} is {}, but {} is {}{}",
+                    half_name(fabric, one),
+                    spoken(a.protocol.value),
+                    half_name(fabric, other),
+                    spoken(b.protocol.value),
+                    and_more(all.len() - 1)
+                ),
+            )
+            .related(
+                a.protocol.span,
+                format!("{} is {}", half_name(fabric, one), spoken(a.protocol.value)),
+            )
+            .wire(both_left_alone(cx, one, other))
+            .remedy(match without_lacp(cx, one).or(without_lacp(cx, other)) {
+                Some(device) => format!("set both ends to static: {device} has no LACP"),
+                None => "set the same protocol at both ends, LACP where both can".to_owned(),
+            })
+            .about(a.device)
+            .about(b.device);
+        let lags = all.into_iter().flatten();
+        lags.fold(draft, |draft, lag| draft.about(fabric.lag(lag).device));
     }
 }
 

@@ -1,8 +1,8 @@
 use rustc_hash::FxHashSet;
 
-use crate::behaviour::gateway::gateway_mac;
+use crate::behaviour::gateway::{gateway_mac, is_gateway, is_gateway_but_for_vrf};
 use crate::diagnostic::Span;
-use crate::fabric::{PresenceId, SegmentSettings};
+use crate::fabric::{PresenceId, SegmentId, SegmentSettings};
 use crate::rules::segment::{gateways, of_one_pair};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::GatewayKind;
@@ -136,5 +136,52 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(switch(one))
         .about(switch(other))
         .about_name(&segment.name.value);
+    }
+    for (id, _) in fabric.segments() {
+        one_sided(cx, id, &mut said, out);
+    }
+}
+
+/// A segment on both sides of a pair whose anycast gateway is on one of them alone.
+fn one_sided(cx: &Context<'_>, id: SegmentId, said: &mut FxHashSet<Span>, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let segment = fabric.segment(id);
+    for has in segment.presences.iter().filter(|&presence| is_gateway(fabric, presence)) {
+        let on = fabric.presence(has).switch;
+        let Some((pair, side)) = fabric.device(on).pair else { continue };
+        let other = fabric.pair(pair).sides[1 - side].switch.value;
+        let Some(lacks) = fabric.presence_of(id, other) else { continue };
+        let anycast = fabric.settings_at(has).gateway_kind.value == GatewayKind::Anycast;
+        // That a side lacks the VRF is another fault.
+        let told = is_gateway(fabric, lacks) || is_gateway_but_for_vrf(fabric, lacks);
+        if !anycast || told || fabric.presence(lacks).vrf.is_none() {
+            continue;
+        }
+        let written = fabric.settings_at(has).gateways.first();
+        let Some(gateway) = written else { continue };
+        let taken_out = fabric.settings_at(lacks).no_gateway_at;
+        let place = taken_out.or(segment.gateway_on_at).map_or(gateway.span, |place| place.0);
+        if !said.insert(place) {
+            continue;
+        }
+        let [name, there] = [on, other].map(|switch| fabric.device_name(switch));
+        let of = &segment.name.value;
+        out.report(
+            place,
+            format!("on {name}, and not on {there}"),
+            format!("the gateway {} of {of} is on {name} alone, of the two sides of a pair", gateway.value),
+        )
+        .related(
+            if place == gateway.span { segment.name.span } else { gateway.span },
+            format!("the gateway of {of}"),
+        )
+        .wire(format!(
+            "what other VTEPs send to the pair for {of} comes to either side: {there} has no route of its own to it, and \
+             sends it back or drops it"
+        ))
+        .remedy(format!("put the gateway on {there} too, or on neither side"))
+        .about(on)
+        .about(other)
+        .about_name(of);
     }
 }

@@ -1,5 +1,10 @@
+use std::collections::BTreeMap;
+
 use crate::behaviour::Entity;
+use crate::diagnostic::Span;
+use crate::fabric::PortId;
 use crate::rules::lag::plug;
+use crate::rules::shown::and_more;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -40,42 +45,50 @@ runs = "hull-01 nic[1-2] -- kelp-a p[1-2]"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
+    // One line may switch many off.
+    let mut of_line: BTreeMap<Span, Vec<(PortId, Option<PortId>)>> = BTreeMap::new();
     for cause in cx.state.causes().of(RULE.rule.id) {
         let Entity::Port(port) = cause.entity else { continue };
         let Some(off) = fabric.settings_of(port).map(|settings| settings.enabled) else { continue };
-        let label = fabric.port_label(port);
-        let lag = fabric.port_member[port].map(|member| fabric.member(member));
         let far = match cause.other {
             Some(Entity::Port(far)) => Some(far),
             _ => None,
         };
+        of_line.entry(off.span).or_default().push((port, far));
+    }
+    for (span, ports) in of_line {
+        let (port, far) = ports[0];
+        let label = fabric.port_label(port);
+        let lag = fabric.port_member[port].map(|member| fabric.member(member));
         let mut what = Vec::new();
         what.extend(
             lag.map(|member| format!("is a member of {}", fabric.lag(member.lag).name.value)),
         );
         what.extend(far.map(|far| format!("leads to {}", fabric.port_label(far))));
+        let more = and_more(ports.len() - 1);
         let mut draft = out.report(
-            off.span,
+            span,
             format!("{label} is switched off"),
-            format!("{label} is switched off, but {}", what.join(" and ")),
+            format!("{label} is switched off, but {}{more}", what.join(" and ")),
         );
         if let Some(member) = lag {
             draft = draft.related(member.port.span, "a member here");
         }
         if let Some((far, place)) = far.and_then(|far| Some((far, plug(fabric, far)?))) {
             draft = draft.related(place, format!("{} is at its end", fabric.port_label(far)));
-            draft = draft.about(fabric.port(far).device);
         }
-        let wire = match (lag, far) {
-            (Some(member), _) => format!(
+        let wire = match lag {
+            Some(member) => format!(
                 "there is no link: {} is a member short, and down if it has no other",
                 fabric.lag(member.lag).name.value
             ),
-            (None, _) => "there is no link, and what hangs on the port is cut off".to_owned(),
+            None => "there is no link: what is behind it is reached by another way, or not at all"
+                .to_owned(),
         };
-        draft
+        draft = draft
             .wire(wire)
-            .remedy(format!("switch {label} on, or take the cable and the settings away"))
-            .about(fabric.port(port).device);
+            .remedy(format!("switch {label} on, or take the cable and the settings away"));
+        let all = ports.into_iter().flat_map(|(port, far)| [Some(port), far]).flatten();
+        all.fold(draft, |draft, port| draft.about(fabric.port(port).device));
     }
 }

@@ -1,7 +1,10 @@
+use std::collections::BTreeMap;
+
 use super::{gateways, mapped};
 use crate::behaviour::gateway::is_gateway_but_for_vrf;
-use crate::diagnostic::some_of;
-use crate::fabric::{PresenceId, Segment, SegmentId};
+use crate::diagnostic::{Span, some_of};
+use crate::fabric::{DeviceId, PresenceId, Segment, SegmentId};
+use crate::rules::check::Draft;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::GatewayKind;
 
@@ -9,7 +12,7 @@ pub(super) static RULE: Check = Check {
     rule: Rule {
         id: "segment-gateway-missing",
         severity: Severity::Warning,
-        summary: "a segment of a VRF has a subnet, but no gateway",
+        summary: "a segment of a VRF has a subnet, but no gateway, or one of its VTEPs has not what the others have",
         explain: "A VRF routes between its segments by their gateways. A segment without one, or \
               whose gateway is on no switch that has the segment and the VRF, is reached by no \
               other.",
@@ -55,7 +58,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let found = gateways(cx.fabric, id);
         match found.is_empty() {
             true => nowhere(cx, id, segment, out),
-            false => of_one_version(cx, segment, &found, out),
+            false => {
+                of_one_version(cx, segment, &found, out);
+                on_one(cx, id, &found, out);
+            }
         }
     }
 }
@@ -115,6 +121,56 @@ fn nowhere(cx: &Context<'_>, id: SegmentId, segment: &Segment, out: &mut Finding
     .remedy("give the segment a `gateway`, or take it out of the VRF")
     .about_name(&name.value)
     .about_name(&vrf_name.value);
+}
+
+/// VTEPs at which the gateway that the others have is taken out.
+fn on_one(
+    cx: &Context<'_>,
+    id: SegmentId,
+    found: &[(PresenceId, GatewayKind)],
+    out: &mut Findings<'_>,
+) {
+    let fabric = cx.fabric;
+    let segment = fabric.segment(id);
+    let [.., (other, GatewayKind::Anycast)] = found else { return };
+    let has = |switch: DeviceId| {
+        found.iter().any(|&(presence, _)| fabric.presence(presence).switch == switch)
+    };
+    let mut lacking: BTreeMap<Span, Vec<DeviceId>> = BTreeMap::new();
+    for presence in mapped(cx, id) {
+        let (at, place) = (fabric.presence(presence), fabric.settings_at(presence).no_gateway_at);
+        let Some(place) = place.filter(|_| at.vrf.is_some() && !has(at.switch)) else { continue };
+        // Of the sides of a pair that differ it is told as that.
+        let twin = fabric
+            .device(at.switch)
+            .pair
+            .map(|(pair, side)| fabric.pair(pair).sides[1 - side].switch.value);
+        if !twin.is_some_and(has) {
+            lacking.entry(place.0).or_default().push(at.switch);
+        }
+    }
+    for (place, switches) in lacking {
+        let names: Vec<&str> = switches.iter().map(|&one| fabric.device_name(one)).collect();
+        let (who, name) = (some_of(&names), &segment.name.value);
+        let does = if names.len() == 1 { "does" } else { "do" };
+        let there = fabric.device_name(fabric.presence(*other).switch);
+        let gateway = segment.gateways.first().map_or(segment.name.span, |gateway| gateway.span);
+        let draft = out
+            .report(
+                place,
+                format!("{who}: no gateway"),
+                format!("{who} {does} not have the gateway of {name}, as other VTEPs of it do"),
+            )
+            .related(gateway, format!("{there} has it, for one"))
+            .wire(format!(
+                "what hosts of {name} there send to other subnets goes over the fabric to the gateway of another VTEP"
+            ))
+            .remedy(format!(
+                "give {who} the gateway too; where it is to be on some only, say so by `gateway_on`"
+            ))
+            .about_name(name);
+        switches.into_iter().fold(draft, Draft::about);
+    }
 }
 
 /// A segment with subnets of both IP versions and a gateway of one.

@@ -3,7 +3,7 @@ use std::net::IpAddr;
 use rustc_hash::FxHashSet;
 
 use crate::diagnostic::{At, Span};
-use crate::fabric::{Segment, SegmentSettings};
+use crate::fabric::{PresenceId, Segment, SegmentSettings};
 use crate::rules::endpoint::Residents;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpPrefix;
@@ -12,7 +12,7 @@ pub(super) static RULE: Check = Check {
     rule: Rule {
         id: "segment-gateway-outside-subnet",
         severity: Severity::Error,
-        summary: "a gateway's address is outside its segment's subnet",
+        summary: "the address of a gateway, or of a router, is outside its segment's subnet",
         explain: "A host sends to its gateway only if the gateway's address is in the host's own \
               subnet, and a router answers ARP only for subnets that it is in.",
         sources: &["RFC 1122 section 3.3.1", "RFC 9135 section 4"],
@@ -61,10 +61,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 without_subnet(segment, settings, &mut said, out);
                 continue;
             }
-            let own = settings.addresses.iter().map(|address| (address.address(), address.span));
-            let all =
-                settings.gateways.iter().map(|gateway| (gateway.value, gateway.span)).chain(own);
-            for (address, span) in all {
+            let of_router =
+                settings.addresses.iter().map(|own| (own.address(), own.span, Some(presence)));
+            let all = settings.gateways.iter().map(|gateway| (gateway.value, gateway.span, None));
+            for (address, span, router) in all.chain(of_router) {
                 let holds = settings.subnets.iter().find(|subnet| subnet.contains(address));
                 if let Some(subnet) = holds {
                     // Of IPv6 the first address is the routers' (RFC 4291 section 2.6.1).
@@ -78,11 +78,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     let theirs = fabric.settings_at(other);
                     let in_theirs = theirs.subnets.iter().any(|subnet| subnet.contains(address));
                     let mut own = theirs.gateways.iter().map(|gateway| gateway.value);
-                    in_theirs
-                        || own.any(|one| {
+                    // A router's own address is its own, whatever the shared one is.
+                    let alike = router.is_none()
+                        && own.any(|one| {
                             one.is_ipv4() == address.is_ipv4()
                                 && settings.subnets.iter().any(|subnet| subnet.contains(one))
-                        })
+                        });
+                    in_theirs || alike
                 });
                 if deviates || !said.insert(span) {
                     continue;
@@ -92,6 +94,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     .iter()
                     .find(|s| s.address().is_ipv4() == address.is_ipv4())
                     .unwrap_or(&settings.subnets[0]);
+                if let Some(router) = router {
+                    of_router_alone(cx, router, (address, span), *subnet, out);
+                    continue;
+                }
                 if residents.lack(id, *subnet) {
                     if said.insert(subnet.span) {
                         empty(segment, address, span, *subnet, out);
@@ -116,6 +122,31 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
         }
     }
+}
+
+/// A switch's own address in a segment, outside its subnet.
+fn of_router_alone(
+    cx: &Context<'_>,
+    presence: PresenceId,
+    (address, span): (IpAddr, Span),
+    subnet: At<IpPrefix>,
+    out: &mut Findings<'_>,
+) {
+    let at = cx.fabric.presence(presence);
+    let (name, segment) =
+        (cx.fabric.device_name(at.switch), &cx.fabric.segment(at.segment).name.value);
+    out.report(
+        span,
+        format!("not in {}", subnet.value),
+        format!("{name} has {address} in {segment}, outside its subnet {}", subnet.value),
+    )
+    .related(subnet.span, format!("subnet of {segment}"))
+    .wire(format!(
+        "hosts of {segment} do not take {name} for a neighbour, nor does it take them for some"
+    ))
+    .remedy(format!("give {name} an address of {}", subnet.value))
+    .about(at.switch)
+    .about_name(segment);
 }
 
 /// A gateway in a segment that has no subnet at all.

@@ -109,10 +109,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     }
 }
 
-/// Whether a link between the two is down for a reason that is told as a finding of its own.
+/// Whether what parts the two is told as a finding of its own: a tree that cuts the VLAN, or a link that is down.
 fn is_told(cx: &Context<'_>, one: PresenceId, other: PresenceId) -> bool {
     let (fabric, carriers) = (cx.fabric, cx.state.carriers());
     let Some(vlan) = fabric.presence(one).vlan.map(|vlan| vlan.value) else { return false };
+    // A tree that closes the way on which the VLAN would have gone is told as that.
+    if cx.state.trees().cuts().iter().any(|cut| cut.vlans.contains(vlan)) {
+        return true;
+    }
     let switches = [one, other].map(|presence| fabric.presence(presence).switch);
     let told = ["port-down-in-use", "cable-speed-clash"];
     let down = told.iter().flat_map(|rule| cx.state.causes().of(rule)).filter_map(|cause| {

@@ -33,6 +33,7 @@ mtu = 1500
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (_, wan) in fabric.wans() {
+        let Some(mtu) = wan.mtu else { continue };
         let devices = wan.ends.each_ref().map(|end| fabric.port(end.value).device);
         let sites =
             devices.map(|device| site_of(fabric, device).map(|site| &fabric.site(site).on[..]));
@@ -43,7 +44,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let Some(needed) = needed else { return };
         let (bytes, hosts) = (needed.bytes(), needed.hosts);
         let overlay = fabric.overlay(needed.overlay);
-        let Some(mtu) = wan.mtu.filter(|mtu| mtu.get() < bytes) else { continue };
+        if mtu.get() >= bytes {
+            continue;
+        }
         let draft = out.report(
             mtu.span,
             format!("{} bytes", mtu.value),

@@ -7,6 +7,7 @@ use crate::behaviour::tree::region_identity;
 use crate::behaviour::{Bridge, BridgeId};
 use crate::diagnostic::Span;
 use crate::fabric::{Fabric, TreeSettings};
+use crate::rules::shown::by_line;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::TreeMode;
 
@@ -57,7 +58,7 @@ runs = "jetty p1 -- mud-1 p1"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let trees = cx.state.trees();
-    let mut told = FxHashSet::default();
+    let mut clashes: Vec<([BridgeId; 2], [Span; 2])> = Vec::new();
     for lan in trees.lans.values() {
         let running = lan.iter().map(|&port| trees.port(port)).filter(|port| port.runs);
         let mut alike = alike(cx, running.map(|port| port.bridge));
@@ -68,8 +69,21 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let most = (0..alike.len()).rev().max_by_key(|&place| alike[place].len());
         let most = alike.remove(most.unwrap_or_default())[0];
         for other in alike.into_iter().flatten() {
-            tell(cx, [most, other], &mut told, out);
+            // What somebody wrote is to be looked at, and not what comes of itself.
+            let pair = match trees.bridge(other).settings {
+                None => [other, most],
+                Some(_) => [most, other],
+            };
+            let (_, near, _, far) =
+                differ(pair.map(|bridge| Runs::of(cx.fabric, trees.bridge(bridge))));
+            clashes.push((pair, [near, far]));
         }
+    }
+    // Two neighbours may share several LANs.
+    let mut known = FxHashSet::default();
+    clashes.retain(|(_, places)| known.insert(*places));
+    for (end, all) in by_line(clashes, 1) {
+        tell(cx, [all[0][1 - end], all[0][end]], all.len() - 1, out);
     }
 }
 
@@ -91,31 +105,22 @@ fn alike(cx: &Context<'_>, bridges: impl Iterator<Item = BridgeId>) -> Vec<Vec<B
     alike
 }
 
-/// Tells of two bridges on a LAN that don't understand each other, unless the same two lines were told.
-fn tell(
-    cx: &Context<'_>,
-    [near, far]: [BridgeId; 2],
-    told: &mut FxHashSet<(Span, Span)>,
-    out: &mut Findings<'_>,
-) {
+/// Tells of two bridges on a LAN that don't understand each other, the one at fault last, and of how many more.
+fn tell(cx: &Context<'_>, [near, far]: [BridgeId; 2], more: usize, out: &mut Findings<'_>) {
     let trees = cx.state.trees();
-    // What somebody wrote is to be looked at, and not what comes of itself.
-    let (near, far) = match trees.bridge(far).settings {
-        None => (far, near),
-        Some(_) => (near, far),
-    };
     let [a, b] = [near, far].map(|bridge| Runs::of(cx.fabric, trees.bridge(bridge)));
-    let (text_a, place_a, text_b, place_b) = differ(a, b);
-    // A bridge that is the odd one beside several neighbours is told once.
-    if !told.insert((place_a, place_b)) {
-        return;
-    }
+    let (text_a, place_a, text_b, place_b) = differ([a, b]);
+    let more = match more {
+        0 => String::new(),
+        1 => format!(", as do {} and one more neighbour", bridge_name(cx, far)),
+        _ => format!(", as do {} and {more} more neighbours", bridge_name(cx, far)),
+    };
     let (name_a, name_b) = (bridge_name(cx, near), bridge_name(cx, far));
     let per_vlan = [a, b].iter().any(|own| own.mode == TreeMode::PerVlan);
     out.report(
         place_b,
         format!("{name_b} has {text_b}"),
-        format!("{name_a} and {name_b} run different spanning trees: {text_a} and {text_b}"),
+        format!("{name_a} and {name_b} run different spanning trees: {text_a} and {text_b}{more}"),
     )
     .related(place_a, format!("{name_a} has {text_a}"))
     .wire(match per_vlan {
@@ -144,7 +149,7 @@ impl<'a> Runs<'a> {
 }
 
 /// What two neighbours that don't understand each other have of different, in words and with the places.
-fn differ(a: Runs<'_>, b: Runs<'_>) -> (String, Span, String, Span) {
+fn differ([a, b]: [Runs<'_>; 2]) -> (String, Span, String, Span) {
     let both = a.settings.zip(b.settings).filter(|_| a.mode == b.mode);
     let Some((a, b)) = both else {
         let text = |runs: Runs<'_>| match runs.settings {

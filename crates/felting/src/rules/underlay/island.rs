@@ -4,7 +4,7 @@ use std::net::IpAddr;
 use super::claimed;
 use crate::behaviour::{Aspect, Entity, State};
 use crate::diagnostic::{At, some_of};
-use crate::fabric::{CableId, DeviceId, RouterId};
+use crate::fabric::{CableId, DeviceId, PortId, RouterId};
 use crate::rules::site::site_of;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::{Advertised, SessionOver};
@@ -161,10 +161,14 @@ fn explained(cx: &Context<'_>, device: DeviceId) -> bool {
         causes.claimed(Entity::Cable(cable), Aspect::Speed).is_some()
             || causes.claimed(Entity::Cable(cable), Aspect::Link).is_some()
     };
+    // And of a port at either end of one.
+    let is_off = |port: PortId| causes.claimed(Entity::Port(port), Aspect::Link).is_some();
     let mut ports = fabric.device(device).ports.iter();
-    let cabled = ports.any(|port| fabric.link(port).is_some_and(|(cable, _)| is_told(cable)))
-        || fabric.replugged.iter().any(|&(_, _, cable)| {
-            fabric.cable(cable).ends.iter().any(|end| fabric.port(end.value).device == device)
-        });
+    let cabled = ports.any(|port| {
+        let link = fabric.link(port);
+        link.is_some_and(|(cable, far)| is_told(cable) || is_off(port) || is_off(far))
+    }) || fabric.replugged.iter().any(|&(_, _, cable)| {
+        fabric.cable(cable).ends.iter().any(|end| fabric.port(end.value).device == device)
+    });
     !says || linked || sessions || cabled
 }

@@ -2,8 +2,9 @@ use std::net::IpAddr;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use crate::behaviour::evpn::holds_next_hop;
 use crate::diagnostic::Span;
-use crate::fabric::{DeviceId, Fabric, Via};
+use crate::fabric::{DeviceId, Fabric, StaticRoute, Via};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::IpPrefix;
 
@@ -55,8 +56,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let mut known: FxHashMap<DeviceId, Vec<(Span, IpPrefix)>> = FxHashMap::default();
     for route in fabric.static_routes() {
         let Via::Address(via) = route.via.value else { continue };
-        // What a tenant's table leads to by other routes is not followed here.
-        if route.vrf.is_some() || said.contains(&route.via.span) {
+        if said.contains(&route.via.span) {
+            continue;
+        }
+        if let Some(vrf) = route.vrf {
+            if !holds_next_hop(fabric, vrf.value, route.device, via) {
+                said.insert(route.via.span);
+                of_tenant(cx, route, via, out);
+            }
             continue;
         }
         let own = known.entry(route.device).or_insert_with(|| subnets(fabric, route.device));
@@ -88,6 +95,32 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .remedy(format!("write the address of a neighbour of {name} as `via`, or give {name} an address in the subnet of {via}"))
             .about(route.device);
     }
+}
+
+/// A route of a VRF by what is in no subnet of it.
+fn of_tenant(cx: &Context<'_>, route: &StaticRoute, via: IpAddr, out: &mut Findings<'_>) {
+    let fabric = cx.fabric;
+    let name = fabric.device_name(route.device);
+    let Some(vrf) = route.vrf else { return };
+    let vrf_name = &fabric.vrf(vrf.value).name.value;
+    out.report(
+        route.via.span,
+        format!("{via} is in no subnet of {vrf_name}"),
+        format!(
+            "{name} has a route of {vrf_name} to {} by {via}, and {vrf_name} has no subnet that holds {via}",
+            route.to.value
+        ),
+    )
+    .related(vrf.span, format!("the route is of {vrf_name}"))
+    .wire(format!(
+        "{name} does not use the route and tells no other VTEP of it: what it is for is dropped, or goes by a shorter \
+         prefix"
+    ))
+    .remedy(format!(
+        "write an address as `via` that is in a segment or on a routed interface of {vrf_name}"
+    ))
+    .about(route.device)
+    .about_name(vrf_name);
 }
 
 /// The subnet that holds an address, else any of its IP version; and whether it holds it.

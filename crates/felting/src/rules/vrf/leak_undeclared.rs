@@ -1,6 +1,9 @@
-use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashMap;
 
 use super::on_vteps;
+use crate::diagnostic::Span;
 use crate::fabric::VrfId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::RouteTarget;
@@ -49,8 +52,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             }
         }
     }
-    let mut said: FxHashSet<(VrfId, VrfId)> = FxHashSet::default();
-    for (id, vrf) in fabric.vrfs() {
+    let mut found: BTreeMap<(VrfId, VrfId), (RouteTarget, Option<Span>)> = BTreeMap::new();
+    for (id, _) in fabric.vrfs() {
         for (place, at) in on_vteps(fabric, id) {
             let Some(own) = cx.state.evpn().tenant(id, place) else { continue };
             for target in &own.import {
@@ -61,37 +64,62 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                         fabric.vrf(vrf).switches.iter().filter_map(|at| at.vni).map(|vni| vni.value)
                     };
                     let same_vni = vnis(id).any(|vni| vnis(other).any(|theirs| theirs == vni));
-                    if other == id || declared || same_vni || !said.insert((id, other)) {
+                    if other == id || declared || same_vni {
                         continue;
                     }
-                    let twin = &fabric.vrf(other).name;
-                    let written = at
-                        .import
-                        .iter()
-                        .flatten()
-                        .find(|one| one.value == *target)
-                        .map_or(vrf.name.span, |one| one.span);
-                    out.report(
-                        written,
-                        format!("{} imports {target}", vrf.name.value),
-                        format!(
-                            "the VRF {} imports the routes of {}, and no leak says so",
-                            vrf.name.value, twin.value
-                        ),
-                    )
-                    .related(twin.span, format!("{} exports {target}", twin.value))
-                    .wire(format!(
-                        "hosts of {} have routes to those of {}: the tenants are not apart",
-                        vrf.name.value, twin.value
-                    ))
-                    .remedy(format!(
-                        "import other targets, or declare a [[leak]] from {} to {}",
-                        twin.value, vrf.name.value
-                    ))
-                    .about_name(&vrf.name.value)
-                    .about_name(&twin.value);
+                    let written = at.import.iter().flatten().find(|one| one.value == *target);
+                    let written = written.map(|one| one.span);
+                    found.entry((id, other)).or_insert((*target, written));
                 }
             }
         }
     }
+    for (&(id, other), &(target, written)) in &found {
+        // Where each imports the other's by one target, what is written is told, of two lines the later.
+        let back = found.get(&(other, id)).filter(|back| back.0 == target);
+        match back {
+            Some(&(_, theirs)) if (theirs, other) > (written, id) => {}
+            back => report(cx, [id, other], target, written, back.is_some(), out),
+        }
+    }
+}
+
+fn report(
+    cx: &Context<'_>,
+    [id, other]: [VrfId; 2],
+    target: RouteTarget,
+    written: Option<Span>,
+    is_mutual: bool,
+    out: &mut Findings<'_>,
+) {
+    let fabric = cx.fabric;
+    let [name, twin] = [id, other].map(|vrf| &fabric.vrf(vrf).name);
+    let (own, theirs) = (&name.value, &twin.value);
+    let draft = out
+        .report(
+            written.unwrap_or(name.span),
+            format!("{own} imports {target}"),
+            match is_mutual {
+                true => format!("the VRFs {own} and {theirs} import each other\u{2019}s routes, and no leak says so"),
+                false => format!("the VRF {own} imports the routes of {theirs}, and no leak says so"),
+            },
+        )
+        .related(twin.span, format!("{theirs} exports {target}"));
+    let draft = match is_mutual {
+        true => draft.wire(format!(
+            "hosts of {own} and {theirs} have routes to each other: the tenants are not apart"
+        )),
+        false => draft.wire(format!(
+            "hosts of {own} have routes to those of {theirs}: the tenants are not apart"
+        )),
+    };
+    draft
+        .remedy(match is_mutual {
+            true => format!(
+                "give each its own targets, or declare a [[leak]] between {theirs} and {own}"
+            ),
+            false => format!("import other targets, or declare a [[leak]] from {theirs} to {own}"),
+        })
+        .about_name(own)
+        .about_name(theirs);
 }

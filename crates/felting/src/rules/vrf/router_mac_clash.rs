@@ -1,7 +1,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::diagnostic::Span;
-use crate::fabric::DeviceId;
+use crate::fabric::{DeviceId, Fabric, Overlay, Pair};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::MacAddr;
 
@@ -76,4 +76,51 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(overlay.device)
         .about(owner);
     }
+    let mut said: FxHashSet<Span> = FxHashSet::default();
+    for (_, pair) in fabric.pairs() {
+        between_sides(fabric, pair, &routing, &mut said, out);
+    }
+}
+
+/// Packets to the VTEP address that a pair shares come to either side, whichever router MAC address they are for.
+fn between_sides(
+    fabric: &Fabric,
+    pair: &Pair,
+    routing: &FxHashSet<DeviceId>,
+    said: &mut FxHashSet<Span>,
+    out: &mut Findings<'_>,
+) {
+    let sides = [&pair.sides[0], &pair.sides[1]].map(|side| side.switch.value);
+    let [Some(one), Some(other)] = sides.map(|switch| fabric.overlay_of(switch)) else { return };
+    let vtep = |overlay: &Overlay| overlay.vtep.map(|vtep| vtep.value);
+    let routes = sides.iter().all(|side| routing.contains(side));
+    if !routes || vtep(one).is_none() || vtep(one) != vtep(other) {
+        return;
+    }
+    let [a, b] = [one, other].map(|overlay| overlay.router_mac);
+    if a.value == b.value {
+        return;
+    }
+    // What is written for one side alone stands later.
+    let ((odd, mac), (twin, usual)) = match a.span < b.span {
+        true => ((sides[1], b), (sides[0], a)),
+        false => ((sides[0], a), (sides[1], b)),
+    };
+    if !said.insert(mac.span) {
+        return;
+    }
+    let [name, other] = [odd, twin].map(|switch| fabric.device_name(switch));
+    out.report(
+        mac.span,
+        format!("router MAC of {name}"),
+        format!(
+            "the sides of the pair {} share a VTEP address, and not a router MAC: {} on {name}, {} on {other}",
+            pair.name.value, mac.value, usual.value
+        ),
+    )
+    .related(usual.span, format!("router MAC of {other}"))
+    .wire("a routed packet that comes to the other side than the one that told its route is for another router there: it is dropped")
+    .remedy("write one `router_mac` for both sides, or leave it out: it is then that of the first")
+    .about(odd)
+    .about(twin);
 }
