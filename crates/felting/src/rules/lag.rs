@@ -58,6 +58,12 @@ pub(super) static RULES: &[&Check] = &[
     &port_order::RULE,
 ];
 
+/// The other LAGs of the Ethernet segment that a LAG is in.
+fn legs(fabric: &Fabric, id: LagId) -> impl Iterator<Item = LagId> {
+    let segment = fabric.lag(id).segment.map(|segment| fabric.ethernet_segment(segment));
+    segment.into_iter().flat_map(|segment| &segment.legs).copied().filter(move |&leg| leg != id)
+}
+
 /// The LAGs at both ends of what a rule's causes are about.
 fn two_ends(cx: &Context<'_>, rule: &str) -> Vec<[LagId; 2]> {
     let causes = cx.state.causes().of(rule);

@@ -24,6 +24,7 @@ mod tag_clash;
 mod timer_clash;
 mod timer_impossible;
 mod unnumbered_broadcast;
+mod uplink_idle;
 mod uplink_speed_mix;
 mod vtep_unreachable;
 
@@ -60,6 +61,7 @@ pub(super) static RULES: &[&Check] = &[
     &as_reused::RULE,
     &paths_limited::RULE,
     &leaf_partial::RULE,
+    &uplink_idle::RULE,
     &uplink_speed_mix::RULE,
     &oversubscribed::RULE,
     &mtu_too_small::RULE,

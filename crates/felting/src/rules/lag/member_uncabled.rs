@@ -2,7 +2,7 @@ use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
 
-use super::half_name;
+use super::{half_name, halves, legs};
 use crate::behaviour::{Aspect, Entity, Reason};
 use crate::diagnostic::{Span, some_of};
 use crate::fabric::{DeviceId, LagId, PortId};
@@ -98,6 +98,11 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let left: Vec<_> = ports.filter_map(|port| fabric.link(port)).collect();
         let draft =
             left.iter().fold(draft, |draft, &(_, far)| draft.about(fabric.port(far).device));
+        // And what is one partner with that.
+        let beside = left.iter().filter_map(|&(_, far)| fabric.lag_of(far));
+        let beside =
+            beside.flat_map(|lag| halves(fabric, lag).into_iter().chain(legs(fabric, lag)));
+        let draft = beside.fold(draft, |draft, id| draft.about(fabric.lag(id).device));
         // With one cable left, that is the one to lose.
         if let [(cable, _)] = left[..] {
             draft.when_lost(fabric.cable_words(cable));

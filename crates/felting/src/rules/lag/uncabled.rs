@@ -2,7 +2,7 @@ use std::collections::BTreeMap;
 
 use rustc_hash::FxHashSet;
 
-use super::{half_name, halves, meant_for_replugged, neighbours, without_cables};
+use super::{half_name, halves, legs, meant_for_replugged, neighbours, without_cables};
 use crate::behaviour::{Aspect, Entity};
 use crate::diagnostic::{Span, some_of};
 use crate::fabric::{DeviceId, LagId, Uplink};
@@ -58,7 +58,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let mut ports = lag.members.iter().map(|member| fabric.member(member).port.value);
         // A member of another LAG has its cable there, and a peer link is missed as one.
         // One half alone is told as a host, or a switch, on one side only.
-        let half = halves(fabric, id).into_iter().any(|other| {
+        let half = halves(fabric, id).into_iter().chain(legs(fabric, id)).any(|other| {
             let mut members = fabric.lag(other).members.iter();
             members.any(|member| fabric.link(fabric.member(member).port.value).is_some())
         });

@@ -74,7 +74,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                     .iter()
                     .any(|&end| fabric.lag_of(end).is_some_and(|lag| cx.state.lag(lag).tangled));
                 let misplugged = is_misplugged(cx, neighbour);
-                if elsewhere || tangled || misplugged || !told.insert(neighbour) {
+                // Where a bond has a NIC for the other side, its cable is missing.
+                let bare = fabric.lag_of(far).is_some_and(|bond| {
+                    let mut members = fabric.lag(bond).members.iter();
+                    members.any(|id| fabric.link(fabric.member(id).port.value).is_none())
+                });
+                if elsewhere || tangled || misplugged || bare || !told.insert(neighbour) {
                     continue;
                 }
                 let (own, name) = (fabric.device_name(sides[side]), fabric.device_name(neighbour));

@@ -1,9 +1,11 @@
+use std::collections::BTreeMap;
 use std::net::IpAddr;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::mapped;
 use crate::behaviour::evpn::replication;
+use crate::diagnostic::{Span, some_of};
 use crate::fabric::{PresenceId, SettingsId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Replication;
@@ -50,9 +52,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let address = |presence: PresenceId| fabric.vtep_of(fabric.presence(presence).switch);
         // Most have the list of the segment, so it is compared once: with those VTEPs that it leaves out.
         let mut left_out: FxHashMap<SettingsId, Vec<PresenceId>> = FxHashMap::default();
+        // One list may be that of many.
+        let mut of_list: BTreeMap<Span, Vec<(PresenceId, PresenceId)>> = BTreeMap::new();
         for &presence in &fixed {
-            let (switch, settings) =
-                (fabric.presence(presence).switch, fabric.settings_at(presence));
+            let settings = fabric.settings_at(presence);
             let list = left_out.entry(fabric.presence(presence).settings).or_insert_with(|| {
                 let listed: FxHashSet<IpAddr> =
                     settings.flood_to.iter().flatten().map(|to| to.value).collect();
@@ -65,32 +68,41 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             let missing =
                 list.iter().find(|&&other| address(other).map(|theirs| theirs.value) != own);
             let Some(&other) = missing else { continue };
-            let (name, twin) =
-                (fabric.device_name(switch), fabric.device_name(fabric.presence(other).switch));
-            let theirs = address(other).map_or_else(String::new, |theirs| theirs.value.to_string());
             let place = settings.flood_to.iter().flatten().next().map(|to| to.span);
             let place =
                 place.or(settings.replication.map(|how| how.span)).unwrap_or(segment.name.span);
+            of_list.entry(place).or_default().push((presence, other));
+        }
+        for (place, all) in of_list {
+            let (_, other) = all[0];
+            let at = |presence: PresenceId| fabric.presence(presence).switch;
+            let names: Vec<&str> =
+                all.iter().map(|&(presence, _)| fabric.device_name(at(presence))).collect();
+            let (who, twin) = (some_of(&names), fabric.device_name(at(other)));
+            let does = if names.len() == 1 { "does" } else { "do" };
+            let theirs = address(other).map_or_else(String::new, |theirs| theirs.value.to_string());
             let related =
                 fabric.settings_at(other).flood_to.iter().flatten().next().map(|to| to.span);
             let related = related.filter(|&span| span != place).unwrap_or(segment.name.span);
-            out.report(
-                place,
-                format!("{name} does not copy to {theirs}"),
-                format!(
-                    "the flood list of {} on {name} leaves out {twin} ({theirs})",
-                    segment.name.value
-                ),
-            )
-            .related(related, format!("{twin} is a VTEP of {}", segment.name.value))
-            .wire(format!(
-                "frames for many from hosts at {name} do not get to {twin}: its hosts \
-                 don\u{2019}t answer ARP"
-            ))
-            .remedy(format!("add {theirs} to `flood_to` on {name}"))
-            .about(switch)
-            .about(fabric.presence(other).switch)
-            .about_name(&segment.name.value);
+            let draft = out
+                .report(
+                    place,
+                    format!("{who} {does} not copy to {theirs}"),
+                    format!(
+                        "the flood list of {} on {who} leaves out {twin} ({theirs})",
+                        segment.name.value
+                    ),
+                )
+                .related(related, format!("{twin} is a VTEP of {}", segment.name.value))
+                .wire(format!(
+                    "frames for many from hosts at {who} do not get to {twin}: its hosts \
+                     don\u{2019}t answer ARP"
+                ))
+                .remedy(format!("add {theirs} to `flood_to` of {}", segment.name.value))
+                .about(at(all[0].0))
+                .about(at(other))
+                .about_name(&segment.name.value);
+            all.into_iter().fold(draft, |draft, (presence, _)| draft.about(at(presence)));
         }
     }
 }
