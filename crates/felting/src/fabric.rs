@@ -64,7 +64,7 @@ pub use routing::{
     Wan,
 };
 pub use selection::Selection;
-use tenancy::Tenancy;
+pub(crate) use tenancy::Tenancy;
 pub use terminal::{NoTerminal, Terminal};
 use written::Written;
 

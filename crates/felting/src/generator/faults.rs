@@ -3,6 +3,7 @@
 //! Each kind of fault claims what its cause or its effect could touch: pairs, segments, tenants. A fault is
 //! put in only where nothing is claimed yet, so that none can hide or cause the finding of another.
 
+use std::collections::BTreeSet;
 use std::net::Ipv4Addr;
 
 use rustc_hash::FxHashSet;
@@ -251,6 +252,12 @@ impl Draft<'_, '_> {
         let other = self.random.u32(0..self.plan.of.tenants);
         self.claim_tenant(other);
         (other != than).then_some(other)
+    }
+
+    /// The pairs that have a tenant's VRF.
+    fn pairs_of(&self, tenant: u32) -> BTreeSet<PairNo> {
+        let segments = self.plan.segments_of(tenant);
+        segments.flat_map(|segment| self.plan.pairs_of(segment)).collect()
     }
 
     /// Says something otherwise of a host's LAG on one leaf of the pair.
@@ -622,6 +629,11 @@ const KINDS: &[Kind] = &[
     ("vrf-leak-one-way", |draft| {
         let tenant = draft.tenant();
         let other = draft.other_tenant(tenant)?;
+        // A leak is made where both are.
+        let [here, there] = [tenant, other].map(|tenant| draft.pairs_of(tenant));
+        if here.is_disjoint(&there) {
+            return None;
+        }
         let [from, to] = [tenant, other].map(Plan::tenant_name);
         let text = format!("[[leak]]\nfrom = \"{from}\"\nto = \"{to}\"");
         draft.told(Target::Vrf(tenant), Change::After(text))

@@ -26,6 +26,8 @@ const LAST: &[&str] = &[
     "overlay-vtep-unheard",
     "lag-member-uncabled",
     "vrf-outside-unreachable",
+    "vrf-default-missing",
+    "port-untagged-also-tagged",
 ];
 
 impl Fabric {

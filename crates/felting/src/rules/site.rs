@@ -4,6 +4,7 @@ mod flooding_over_wan;
 mod path_too_slow;
 mod route_too_slow;
 mod route_unusable;
+mod wan_idle;
 mod wan_mtu;
 mod wan_tag_clash;
 mod wan_unattached;
@@ -19,6 +20,7 @@ pub(super) static RULES: &[&Check] = &[
     &wan_tag_clash::RULE,
     &wan_mtu::RULE,
     &wan_unrouted::RULE,
+    &wan_idle::RULE,
     &path_too_slow::RULE,
     &route_too_slow::RULE,
     &route_unusable::RULE,

@@ -18,6 +18,7 @@ mod oversubscribed;
 mod paths_limited;
 mod policy_blocks_vtep;
 mod protocol_clash;
+mod router_id_missing;
 mod router_id_reused;
 mod subnet_clash;
 mod tag_clash;
@@ -45,6 +46,7 @@ pub(super) static RULES: &[&Check] = &[
     &subnet_clash::RULE,
     &tag_clash::RULE,
     &router_id_reused::RULE,
+    &router_id_missing::RULE,
     &loopback_missing::RULE,
     &loopback_not_host_prefix::RULE,
     &loopback_unadvertised::RULE,

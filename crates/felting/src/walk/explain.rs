@@ -127,6 +127,7 @@ const OF_UNKNOWN: &[&str] = &[
     "overlay-",
     "segment-",
     "underlay-pool",
+    "stack-",
 ];
 
 /// Rules that name two VRFs or segments between which something lets traffic through, the surest first.

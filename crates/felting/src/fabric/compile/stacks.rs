@@ -172,6 +172,10 @@ pub(super) fn missing_member(
     if stack.members.iter().any(|known| known.id.get() == number) {
         return false;
     }
+    // Every port of it is missed with it.
+    if !faults.misses(format!("member {number} of {}", device.name.value)) {
+        return true;
+    }
     let known: Vec<_> = stack.members.iter().map(|known| known.id.get().to_string()).collect();
     faults
         .add(

@@ -1,12 +1,15 @@
+use std::collections::BTreeMap;
 use std::net::IpAddr;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::{presences, segments_of};
-use crate::diagnostic::Span;
-use crate::fabric::{EndpointId, Fabric, SegmentId, VrfId};
+use crate::diagnostic::{At, Span};
+use crate::fabric::{Dhcp, EndpointId, Fabric, SegmentId, VrfId};
+use crate::rules::shown::and_more;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::IpInterface;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -128,33 +131,56 @@ fn dhcps(cx: &Context<'_>, out: &mut Findings<'_>) {
     if of_segment.is_empty() {
         return;
     }
+    let mut of_dhcp: BTreeMap<usize, Vec<(EndpointId, At<IpInterface>)>> = BTreeMap::new();
     for (id, endpoint) in fabric.endpoints() {
         for segment in segments_of(cx, id) {
-            for dhcp in of_segment.get(&segment).into_iter().flatten().map(|&place| dhcps[place]) {
+            for &place in of_segment.get(&segment).into_iter().flatten() {
+                let dhcp = dhcps[place];
                 let given = endpoint.addresses.iter().find(|own| dhcp.gives(own.address()));
-                let Some(address) = given else { continue };
-                let range = dhcp.addresses.iter().find(|range| range.contains(address.address()));
-                let place = range.map_or(dhcp.name.span, |range| range.span);
-                let name = &endpoint.name.value;
-                out.report(
-                    address.span,
-                    format!("{name} has it for itself"),
-                    format!(
-                        "{name} has {}, which the DHCP range {} may give to others",
-                        address.address(),
-                        dhcp.name.value
-                    ),
-                )
-                .severity(Severity::Warning)
-                .related(place, format!("the DHCP range {} gives out these", dhcp.name.value))
-                .wire(format!("a host that is given {} takes packets of {name}", address.address()))
-                .remedy(
-                    "add the address to `except` of the DHCP range, or give the endpoint another",
-                )
-                .about(endpoint.host.value)
-                .about_name(name)
-                .about_name(&dhcp.name.value);
+                of_dhcp.entry(place).or_default().extend(given.map(|&own| (id, own)));
             }
         }
     }
+    for (place, endpoints) in of_dhcp {
+        if !endpoints.is_empty() {
+            given_away(fabric, dhcps[place], &endpoints, out);
+        }
+    }
+}
+
+/// Endpoints with addresses that one DHCP range may give to others: of several the range is at fault.
+fn given_away(
+    fabric: &Fabric,
+    dhcp: &Dhcp,
+    endpoints: &[(EndpointId, At<IpInterface>)],
+    out: &mut Findings<'_>,
+) {
+    let (id, own) = endpoints[0];
+    let (endpoint, address) = (fabric.endpoint(id), own.address());
+    let range = dhcp.addresses.iter().find(|range| range.contains(address));
+    let range = range.map_or(dhcp.name.span, |range| range.span);
+    let (name, of) = (&endpoint.name.value, &dhcp.name.value);
+    let given = (range, format!("the DHCP range {of} gives out these"));
+    let has = (own.span, format!("{name} has it for itself"));
+    let ((here, label), (there, beside)) =
+        if endpoints.len() == 1 { (has, given) } else { (given, has) };
+    let more = and_more(endpoints.len() - 1);
+    let draft = out
+        .report(
+            here,
+            label,
+            format!("{name} has {address}, which the DHCP range {of} may give to others{more}"),
+        )
+        .severity(Severity::Warning)
+        .related(there, beside)
+        .wire(format!("a host that is given {address} takes packets of {name}"))
+        .remedy(match endpoints.len() {
+            1 => "add the address to `except` of the DHCP range, or give the endpoint another",
+            _ => "add the addresses to `except` of the DHCP range, or give out others",
+        })
+        .about_name(of);
+    endpoints.iter().fold(draft, |draft, &(id, _)| {
+        let endpoint = fabric.endpoint(id);
+        draft.about(endpoint.host.value).about_name(&endpoint.name.value)
+    });
 }

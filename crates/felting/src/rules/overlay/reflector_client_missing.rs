@@ -5,8 +5,8 @@ use rustc_hash::FxHashSet;
 use super::{asn, vteps};
 use crate::behaviour::NotPassed;
 use crate::behaviour::session::is_internal;
-use crate::diagnostic::Span;
-use crate::fabric::DeviceId;
+use crate::diagnostic::{Span, some_of};
+use crate::fabric::{DeviceId, Fabric};
 use crate::rules::session::carrying;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::Family;
@@ -106,7 +106,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     }
     let mut said: FxHashSet<Span> = FxHashSet::default();
     for ((span, reflector), leaves) in others {
-        let Some(&reflects) = clients.get(&reflector) else { continue };
+        let Some(&reflects) = clients.get(&reflector) else {
+            // Beside two that reflect, a third that has the same peers was to be one too.
+            let beside = fabric.vtep_of(reflector).is_none() && leaves.len() > 1;
+            if clients.len() > 1 && beside && said.insert(span) {
+                without_clients(fabric, reflector, (span, &leaves), &clients, out);
+            }
+            continue;
+        };
         let router = |device: DeviceId| fabric.device(device).router;
         // With a full mesh beside the reflector nothing is missing.
         let vteps = vteps(cx);
@@ -134,7 +141,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             fabric.device_name(reflector),
             leaves.iter().map(|&l| fabric.device_name(l)).collect::<Vec<_>>(),
         );
-        let names = crate::diagnostic::some_of(&names);
+        let names = some_of(&names);
         out.report(
             span,
             format!("{name} does not treat {names} as clients"),
@@ -146,6 +153,33 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(reflector)
         .about(leaf);
     }
+}
+
+/// A switch with sessions to clients of others, of which none is its own.
+fn without_clients(
+    fabric: &Fabric,
+    name: DeviceId,
+    (span, leaves): (Span, &[DeviceId]),
+    clients: &BTreeMap<DeviceId, Span>,
+    out: &mut Findings<'_>,
+) {
+    let names: Vec<&str> = leaves.iter().map(|&leaf| fabric.device_name(leaf)).collect();
+    let others: Vec<&str> = clients.keys().map(|&other| fabric.device_name(other)).collect();
+    let (names, others) = (some_of(&names), some_of(&others));
+    let Some(&place) = clients.values().next() else { return };
+    let own = fabric.device_name(name);
+    let draft = out
+        .report(
+            span,
+            format!("{own} has no clients"),
+            format!("{own} reflects nothing: {names} are clients of {others}, and not of it"),
+        )
+        .severity(Severity::Warning)
+        .related(place, "clients here")
+        .wire(format!("{own} passes on no route of one VTEP to another: only {others} do"))
+        .remedy(format!("say `client = true` for the sessions of {own}, or take them out"))
+        .about(name);
+    leaves.iter().fold(draft, |draft, &leaf| draft.about(leaf));
 }
 
 /// So many are tried beside the first: those of one session statement mostly stand alike.

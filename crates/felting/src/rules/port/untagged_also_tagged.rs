@@ -52,7 +52,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         ))
     });
     for (device, port, name, tagged, untagged) in ports.chain(lags) {
-        if tagged.value.contains(untagged.value) && said.insert(untagged.span) {
+        // What the other end, or the other half, makes of it is told there.
+        let told = || cx.found().any(|finding| finding.what.primary.span == untagged.span);
+        if tagged.value.contains(untagged.value) && !told() && said.insert(untagged.span) {
             report(cx, (device, port, &name), tagged, untagged, out);
         }
     }

@@ -1,5 +1,7 @@
 use std::collections::BTreeMap;
 
+use rustc_hash::FxHashSet;
+
 use crate::behaviour::SessionFault;
 use crate::diagnostic::Span;
 use crate::fabric::SessionId;
@@ -95,7 +97,17 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             case.or_insert((loss, Vec::new())).1.push(id);
         }
     }
-    for (loss, sessions) in cases.into_values() {
+    let mut told: FxHashSet<(SessionId, Span)> = FxHashSet::default();
+    for (loss, mut sessions) in cases.into_values() {
+        // Of what is wrong at one place for both ends of a session, one end is told.
+        sessions.retain(|&id| {
+            let twin = fabric.twin(id);
+            !twin.is_some_and(|twin| told.contains(&(twin, loss.span)))
+        });
+        told.extend(sessions.iter().map(|&id| (id, loss.span)));
+        if sessions.is_empty() {
+            continue;
+        }
         let session = fabric.session(sessions[0]);
         let (name, peer) = (fabric.device_name(session.device), fabric.device_name(session.peer));
         let Some(address) = session.peer_address else { continue };

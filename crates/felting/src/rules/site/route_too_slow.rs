@@ -1,9 +1,11 @@
-use rustc_hash::FxHashSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::{meant_by, site_of};
-use crate::diagnostic::Span;
+use crate::diagnostic::some_of;
 use crate::fabric::{DeviceId, Fabric, SiteId, StaticRoute, Via, Wan, WanId};
+use crate::rules::check::Draft;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::Interval;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -58,47 +60,76 @@ via = "fibre"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let mut said: FxHashSet<(Span, SiteId)> = FxHashSet::default();
+    // What is wrong with a path is wrong for all that is routed by it.
+    let mut found: BTreeMap<(WanId, SiteId), Vec<&StaticRoute>> = BTreeMap::new();
     for route in fabric.static_routes() {
         let Via::Wan(id) = route.via.value else { continue };
         let wan = fabric.wan(id);
         let Some(delay) = wan.delay.filter(|_| sends_by(cx, route, id)) else { continue };
         for site in joined(fabric, wan) {
             let Some(bound) = fabric.site(site).delay_bound else { continue };
-            let better = fabric.wans().find(|(_, other)| {
-                joined(fabric, other).contains(&site)
-                    && other.wrong_tags(fabric).next().is_none()
-                    && other.delay.is_some_and(|delay| delay.value <= bound.value)
-            });
-            let Some((_, better)) = better.filter(|_| delay.value > bound.value) else { continue };
-            if !said.insert((route.via.span, site)) {
-                continue;
+            let better = better(fabric, site, bound.value);
+            if better.is_some() && delay.value > bound.value {
+                found.entry((id, site)).or_default().push(route);
             }
-            let name = &fabric.site(site).name;
-            out.report(
-                route.via.span,
-                format!("by {}, which takes {}", wan.name.value, delay.value),
-                format!(
-                    "{} routes what is for {} by {}, slower than {} allows",
-                    fabric.device_name(route.device),
-                    route.to.value,
+        }
+    }
+    for ((id, site), routes) in found {
+        report(fabric, id, site, &routes, out);
+    }
+}
+
+/// The first path of a site that is within its bound.
+fn better(fabric: &Fabric, site: SiteId, bound: Interval) -> Option<&Wan> {
+    let mut all = fabric.wans().map(|(_, wan)| wan);
+    all.find(|other| {
+        joined(fabric, other).contains(&site)
+            && other.wrong_tags(fabric).next().is_none()
+            && other.delay.is_some_and(|delay| delay.value <= bound)
+    })
+}
+
+fn report(
+    fabric: &Fabric,
+    id: WanId,
+    site: SiteId,
+    routes: &[&StaticRoute],
+    out: &mut Findings<'_>,
+) {
+    let (wan, route) = (fabric.wan(id), routes[0]);
+    let name = &fabric.site(site).name;
+    let (Some(delay), Some(bound)) = (wan.delay, fabric.site(site).delay_bound) else { return };
+    let Some(better) = better(fabric, site, bound.value) else { return };
+    let devices: BTreeSet<DeviceId> = routes.iter().map(|route| route.device).collect();
+    let names: Vec<&str> = devices.iter().map(|&device| fabric.device_name(device)).collect();
+    let draft = out
+        .report(
+            route.via.span,
+            format!("by {}, which takes {}", wan.name.value, delay.value),
+            match names[..] {
+                [name_of] => format!(
+                    "{name_of} routes what is for {} by {}, slower than {} allows",
+                    route.to.value, wan.name.value, name.value
+                ),
+                _ => format!(
+                    "{} route what is for other sites by {}, slower than {} allows",
+                    some_of(&names),
                     wan.name.value,
                     name.value
                 ),
-            )
-            .related(bound.span, format!("at most {}", bound.value))
-            .wire(format!(
-                "{} each way, where {} would take {}",
-                delay.value,
-                better.name.value,
-                better.delay.map(|delay| delay.value.to_string()).unwrap_or_default()
-            ))
-            .remedy(remedy(fabric, route.device, better))
-            .about(route.device)
-            .about_name(&name.value)
-            .about_name(&wan.name.value);
-        }
-    }
+            },
+        )
+        .related(bound.span, format!("at most {}", bound.value))
+        .wire(format!(
+            "{} each way, where {} would take {}",
+            delay.value,
+            better.name.value,
+            better.delay.map(|delay| delay.value.to_string()).unwrap_or_default()
+        ))
+        .remedy(remedy(fabric, route.device, better))
+        .about_name(&name.value)
+        .about_name(&wan.name.value);
+    devices.into_iter().fold(draft, Draft::about);
 }
 
 /// Whether a switch sends something of what a route is for by a path.

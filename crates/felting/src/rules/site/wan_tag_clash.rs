@@ -1,4 +1,7 @@
+use crate::behaviour::WrongTag;
+use crate::fabric::Fabric;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
+use crate::value::VlanId;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -38,7 +41,32 @@ address = "198.51.100.3/31"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (_, wan) in fabric.wans() {
-        for wrong in wan.wrong_tags(fabric) {
+        let wrong: Vec<WrongTag> = wan.wrong_tags(fabric).collect();
+        // Where both ends have another tag than the path, and the same one, the path's is the odd one.
+        if let [one, other] = wrong[..]
+            && let Some(tag) = tag_of(fabric, one).filter(|&tag| tag_of(fabric, other) == Some(tag))
+            && let Some(expected) = wan.tags.first()
+        {
+            let ends = [one, other].map(|wrong| fabric.interface(wrong.interface));
+            let names = ends.map(|end| fabric.device_name(end.device));
+            let place = ends[0].tag.map_or(ends[0].span.0, |tag| tag.span);
+            out.report(
+                expected.span,
+                format!("tag {}", expected.value),
+                format!(
+                    "the WAN path {} has tag {}, but {} and {} use tag {tag}",
+                    wan.name.value, expected.value, names[0], names[1]
+                ),
+            )
+            .related(place, format!("tag {tag}"))
+            .wire("what either end sends does not get onto the path".to_owned())
+            .remedy(format!("write `tags = {tag}` for the path, or use its tag at both ends"))
+            .about(ends[0].device)
+            .about(ends[1].device)
+            .about_name(&wan.name.value);
+            continue;
+        }
+        for wrong in wrong {
             let (first, device) = (wrong.interface, fabric.interface(wrong.interface).device);
             let Some(expected) = wan.tags.get(wrong.end).or(wan.tags.first()) else { continue };
             let interface = fabric.interface(first);
@@ -62,4 +90,9 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about_name(&wan.name.value);
         }
     }
+}
+
+/// The tag that an end has instead.
+fn tag_of(fabric: &Fabric, wrong: WrongTag) -> Option<VlanId> {
+    fabric.interface(wrong.interface).tag.map(|tag| tag.value)
 }

@@ -1,5 +1,9 @@
+use std::collections::BTreeMap;
+
+use crate::diagnostic::Span;
 use crate::fabric::PortId;
 use crate::rules::lag::plug;
+use crate::rules::shown::and_more;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -40,6 +44,8 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let name = fabric.device_name(stack.switch.value);
         let owner =
             |port: PortId| stack.members.iter().find(|member| member.stack_ports.contains(&port));
+        // One run may be many cables.
+        let mut of_run: BTreeMap<Span, Vec<(PortId, PortId)>> = BTreeMap::new();
         for member in &stack.members {
             for &port in &member.stack_ports {
                 let Some((_, far)) = fabric.link(port) else { continue };
@@ -51,22 +57,27 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 if other.is_some() && far < port {
                     continue;
                 }
-                let (label, far_label) = (fabric.port_label(port), fabric.port_label(far));
-                let what = match other {
-                    Some(_) => "a port of the same member",
-                    None => "no stack port of it",
-                };
                 let Some(place) = plug(fabric, far) else { continue };
-                out.report(
-                    place,
-                    format!("leads to {far_label}"),
-                    format!("the stack port {label} leads to {far_label}, which is {what}"),
-                )
-                .related(fabric.port(port).span.0, format!("{name} has its stack ports here"))
-                .wire("the cable joins no members: the ring is a chain, or the stack is split")
-                .remedy("plug it into a stack port of the next member")
-                .about(stack.switch.value);
+                of_run.entry(place).or_default().push((port, far));
             }
+        }
+        for (place, cables) in of_run {
+            let (port, far) = cables[0];
+            let (label, far_label) = (fabric.port_label(port), fabric.port_label(far));
+            let what = match owner(far) {
+                Some(_) => "a port of the same member",
+                None => "no stack port of it",
+            };
+            let more = and_more(cables.len() - 1);
+            out.report(
+                place,
+                format!("leads to {far_label}"),
+                format!("the stack port {label} leads to {far_label}, which is {what}{more}"),
+            )
+            .related(fabric.port(port).span.0, format!("{name} has its stack ports here"))
+            .wire("the cable joins no members: the ring is a chain, or the stack is split")
+            .remedy("plug it into a stack port of the next member")
+            .about(stack.switch.value);
         }
     }
 }

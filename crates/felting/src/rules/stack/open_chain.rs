@@ -46,11 +46,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if shape != StackShape::Chain && !split {
             continue;
         }
-        let astray = stack
-            .members
-            .iter()
-            .flat_map(|member| &member.stack_ports)
-            .any(|&port| fabric.link(port).is_some_and(|(_, far)| !fabric.is_stack_port(far)));
+        // A cable that joins no two members is told as that.
+        let astray = stack.members.iter().flat_map(|member| &member.stack_ports).any(|&port| {
+            let own = fabric.stack_member(port).map(|member| member.id.value);
+            fabric.link(port).is_some_and(|(_, far)| {
+                let there = fabric.stack_member(far).map(|member| member.id.value);
+                !fabric.is_stack_port(far) || there == own
+            })
+        });
         if astray {
             continue;
         }

@@ -1,5 +1,6 @@
 use crate::fabric::{DeviceKind, PortId};
 use crate::rules::lag::half_name;
+use crate::rules::underlay::uplinks;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -58,18 +59,22 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for (_, stack) in fabric.stacks() {
         let device = stack.switch.value;
         let there = stack.members.iter().filter(|member| member.absent.is_none()).count();
-        // The links to other switches, and the member that each is on.
-        let links: Vec<PortId> = fabric
-            .device(device)
-            .ports
-            .iter()
-            .filter(|&port| {
-                fabric.link(port).is_some_and(|(_, far)| {
-                    let neighbour = fabric.port(far).device;
-                    neighbour != device && fabric.device(neighbour).kind == DeviceKind::Switch
+        // The links up, or to other switches where nobody says what is up, and the member that each is on.
+        let up: Vec<PortId> = uplinks(fabric, device).into_iter().map(|(port, _)| port).collect();
+        let beside = || {
+            fabric
+                .device(device)
+                .ports
+                .iter()
+                .filter(|&port| {
+                    fabric.link(port).is_some_and(|(_, far)| {
+                        let neighbour = fabric.port(far).device;
+                        neighbour != device && fabric.device(neighbour).kind == DeviceKind::Switch
+                    })
                 })
-            })
-            .collect();
+                .collect()
+        };
+        let links: Vec<PortId> = if up.is_empty() { beside() } else { up };
         let member = |port| fabric.stack_member(port).map(|member| member.id.value);
         let Some(&first) = links.first() else { continue };
         let one = links.iter().all(|&port| member(port) == member(first));

@@ -136,6 +136,7 @@ fn report(fabric: &Fabric, span: Span, all: &[Idle], out: &mut Findings<'_>) {
     let [near, far] = [idle.near, idle.far].map(|id| fabric.interface_name(id));
     let more = and_more(all.len() - 1);
     let (dear, links) = idle.part;
+    let carry = if dear == 1 { "carries" } else { "carry" };
     let message = match idle.own {
         true => format!(
             "{name} sends nothing to {above} by {near}: it costs {}, another uplink {}{more}",
@@ -150,8 +151,8 @@ fn report(fabric: &Fabric, span: Span, all: &[Idle], out: &mut Findings<'_>) {
         .report(span, format!("cost {}", idle.cost), message)
         .related(fabric.device(device(idle.router)).name.span, format!("{name} has {links} uplinks"))
         .wire(match idle.own {
-            true => format!("{dear} of {links} uplinks carry nothing that {name} sends, until the others are lost"),
-            false => format!("{dear} of {links} uplinks carry nothing that is sent to {name}, until the others are lost"),
+            true => format!("{dear} of {links} uplinks {carry} nothing that {name} sends, until the others are lost"),
+            false => format!("{dear} of {links} uplinks {carry} nothing that is sent to {name}, until the others are lost"),
         })
         .remedy("give the uplinks one cost, at both ends; where one is to stand by, accept this with the reason");
     all.iter().fold(draft, |draft, idle| {

@@ -61,6 +61,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 let reached =
                     |border: &VrfPresence| cx.state.arrives(at.switch, border.switch).is_ok();
                 !told(at)
+                    && !derives_otherwise(cx, at.switch)
                     && !borders.iter().any(|border| brings(&border))
                     && borders.iter().any(|(border, _)| reached(border))
             })
@@ -86,4 +87,12 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         .about(first)
         .about_name(&vrf.name.value);
     }
+}
+
+/// Whether it is told that a VTEP derives other targets than others, of whatever VNI.
+fn derives_otherwise(cx: &Context<'_>, switch: DeviceId) -> bool {
+    let name = &cx.fabric.device(switch).name.value;
+    cx.found().any(|finding| {
+        finding.rule.id == "overlay-rt-auto-across-as" && finding.about.contains(name)
+    })
 }

@@ -39,7 +39,10 @@ to = "tides"
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     for (_, leak) in fabric.leaks().filter(|(_, leak)| !leak.one_way) {
-        if fabric.leaks_into(leak.to.value, leak.from.value) {
+        // What no switch has both VRFs for gives nothing either way, and is told as that.
+        let (from, to) = (fabric.vrf(leak.from.value), fabric.vrf(leak.to.value));
+        let is_made = from.switches.iter().any(|at| to.place_of(at.switch).is_some());
+        if !is_made || fabric.leaks_into(leak.to.value, leak.from.value) {
             continue;
         }
         let (from, to) = (&fabric.vrf(leak.from.value).name, &fabric.vrf(leak.to.value).name);

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smol_str::SmolStr;
 
 use super::Fault;
@@ -31,6 +31,8 @@ pub(crate) struct Faults {
     beyond: Option<(Span, usize)>,
     /// The last of those that are not kept.
     spare: Option<Box<Fault>>,
+    /// What was missed once, by its name: whatever else names it follows from that.
+    missed: FxHashSet<String>,
 }
 
 impl Faults {
@@ -45,6 +47,11 @@ impl Faults {
         let (message, expected) = (cut(message.into()), cut(expected.into()));
         let what = Diagnostic::new(message, at, expected, cut(remedy.into()));
         self.keep(Fault { kind, what })
+    }
+
+    /// Whether something is missed for the first time.
+    pub(crate) fn misses(&mut self, what: String) -> bool {
+        self.missed.insert(what)
     }
 
     fn keep(&mut self, fault: Fault) -> &mut Fault {
