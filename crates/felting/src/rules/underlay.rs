@@ -137,15 +137,27 @@ fn report_clashes(
         *on.entry((end.device, end.span)).or_default() += 1;
         *at.entry(end.span).or_default() += 1;
     }
+    // A line that is right at most links is not at fault at some.
+    let mut of_all: FxHashMap<Span, usize> = FxHashMap::default();
+    if at.values().any(|&count| count > 1) {
+        for (_, adjacency) in cx.state.underlay().adjacencies() {
+            for end in ends(adjacency.near, adjacency.far) {
+                *of_all.entry(end.span).or_default() += 1;
+            }
+        }
+    }
+    let is_wrong = |line: &End| {
+        at[&line.span] > 1 && at[&line.span] * 2 > of_all.get(&line.span).copied().unwrap_or(0)
+    };
     let mut groups: BTreeMap<(Span, Option<DeviceId>), Vec<_>> = BTreeMap::new();
     for (near, far, ends) in clashes {
         let [one, other] = ends;
         // What one line says of several switches clashes with something else at each of them.
         let (ends, of_line) = match at[&one.span].cmp(&at[&other.span]) {
-            Ordering::Greater => ([one, other], true),
-            Ordering::Less => ([other, one], true),
-            Ordering::Equal if deviates(cx, &on, &one, &other) => ([one, other], false),
-            Ordering::Equal => ([other, one], false),
+            Ordering::Greater if is_wrong(&one) => ([one, other], true),
+            Ordering::Less if is_wrong(&other) => ([other, one], true),
+            _ if deviates(cx, &on, &one, &other) => ([one, other], false),
+            _ => ([other, one], false),
         };
         let device = (!of_line).then_some(ends[0].device);
         groups.entry((ends[0].span, device)).or_default().push((near, far, ends));

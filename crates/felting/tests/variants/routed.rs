@@ -245,7 +245,7 @@ fn sites() {
                 "to = [\"10.64.40.0/26\", \"10.64.8.41/32\"]\nvia = \"fibre\"\n\
                      [[route]]\non = \"inlet-a\"\nto = \"10.64.0.0/16\"\nvia = \"radio\"",
             )],
-            &[],
+            &["site-wan-idle at p50"],
         ),
         (
             "a bound equal to the delay",
@@ -257,6 +257,117 @@ fn sites() {
             "no bound on the site, no judgement",
             "site-route-too-slow",
             &[("delay_bound = \"5ms\"\n", "")],
+            &[],
+        ),
+    ]);
+}
+
+#[test]
+fn ways_out() {
+    let cable = ("kelp-b p7", "kelp-b p8");
+    hold(&[
+        (
+            "addresses of two subnets are told at the link",
+            "vrf-outside-unreachable",
+            &[cable, ("\"10.80.0.1/31\"", "\"10.80.0.3/31\"")],
+            &["underlay-subnet-clash at 10.80.0.3/31"],
+        ),
+        (
+            "so are two tags",
+            "vrf-outside-unreachable",
+            &[cable, ("port = \"p1\"", "port = \"p1\"\ntag = 7")],
+            &["underlay-tag-clash at 7"],
+        ),
+        (
+            "an interface outside of the VRF is told, and not the protocol that it runs",
+            "vrf-outside-unreachable",
+            &[cable, ("address = \"10.80.0.0/31\"\nvrf = \"tides\"", "address = \"10.80.0.0/31\"")],
+            &["vrf-outside-unreachable at p8"],
+        ),
+        (
+            "a router without an interface there takes nothing",
+            "vrf-outside-unreachable",
+            &[
+                cable,
+                ("on = \"harbour-buoy\"\nport = \"p1\"", "on = \"harbour-buoy\"\nport = \"p2\""),
+            ],
+            &["vrf-outside-unreachable at p8"],
+        ),
+        (
+            "a port that is off is told as that",
+            "vrf-outside-unreachable",
+            &[
+                cable,
+                (
+                    "[cabling]",
+                    "[[port]]\non = \"kelp-b\"\nports = \"p8\"\nenabled = false\n\n[cabling]",
+                ),
+            ],
+            &["port-down-in-use at false"],
+        ),
+        (
+            "a leaf without an interface to the router leads nowhere",
+            "vrf-outside-unreachable",
+            &[("on = \"kelp-b\"\nvia", "on = \"kelp-a\"\nvia"), cable],
+            &["vrf-outside-unreachable at harbour-buoy"],
+        ),
+    ]);
+}
+
+#[test]
+fn what_only_vrfs_share() {
+    let vrf = "[[vrf]]\nname = \"tides\"\nnumber = 1\nvni = 27001\non = \"kelp-*\"\n\n[[overlay]]";
+    let segment = "[[segment]]\nname = \"tides-web\"\nnumber = 310\nvlan = 310\nvni = 23310\non = \"kelp-*\"\n";
+    hold(&[
+        (
+            "the UDP port",
+            "segment-udp-port-clash",
+            &[(segment, ""), ("[[overlay]]", vrf)],
+            &["segment-udp-port-clash at 8472"],
+        ),
+        (
+            "a leak of a part of what is there",
+            "vrf-leak-empty",
+            &[("prefixes = \"10.80.32.0/24\"", "prefixes = \"10.80.31.0/25\"")],
+            &["vrf-leak-empty at 10.80.31.0/25"],
+        ),
+        (
+            "a leak of all that is there",
+            "vrf-leak-empty",
+            &[("prefixes = \"10.80.32.0/24\"", "prefixes = \"0.0.0.0/0\"")],
+            &[],
+        ),
+        (
+            "the own address that is the gateway's",
+            "segment-address-reused",
+            &[(
+                "address = \"10.80.31.2/24\"",
+                "gateway = \"10.80.31.2\"\naddress = \"10.80.31.2/24\"",
+            )],
+            &[],
+        ),
+        (
+            "two segments of one instance share its target",
+            "overlay-rt-reused",
+            &[
+                ("targets = \"42041:23310\"\n", ""),
+                (
+                    "[[overlay]]",
+                    "[[evi]]\nname = \"both\"\nnumber = 1\nsegments = [\"tides-web\", \"tides-solver\"]\n\n[[overlay]]",
+                ),
+            ],
+            &[],
+        ),
+        (
+            "an uplink that is dear at the other end",
+            "underlay-uplink-idle",
+            &[("on = \"kelp-a\"\nport = \"p49\"", "on = \"crest-1\"\nport = \"p1\"")],
+            &["underlay-uplink-idle at 500"],
+        ),
+        (
+            "uplinks that are all as dear",
+            "underlay-uplink-idle",
+            &[("port = \"p49\"", "port = \"p[49-50]\"")],
             &[],
         ),
     ]);

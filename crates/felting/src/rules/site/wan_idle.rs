@@ -139,7 +139,12 @@ fn leads(fabric: &Fabric, id: WanId, wan: &Wan, end: usize) -> bool {
     let device = fabric.port(wan.ends[end].value).device;
     let far = fabric.port(wan.ends[1 - end].value).device;
     fabric.static_routes().iter().any(|route| match route.via.value {
-        Via::Wan(by) => by == id && site_of(fabric, route.device) == site_of(fabric, device),
+        // A route that wants a faster path is never used.
+        Via::Wan(by) => {
+            by == id
+                && !route.is_beyond(wan)
+                && site_of(fabric, route.device) == site_of(fabric, device)
+        }
         Via::Device(by) => route.device == device && by == far,
         Via::Address(by) => {
             route.device == device
