@@ -396,7 +396,9 @@ impl Walk {
             let (close, wide) = (count(&near), count(&far));
             // What concerns the place of the stop comes before what merely concerns the ends or the way.
             let named = std::cmp::Reverse(close * 4 + wide);
-            (close + wide > 0).then_some((close == 0, place, named))
+            // A hint explains what is lost with something only where nothing graver does.
+            let hint = finding.severity == Severity::Hint;
+            (close + wide > 0).then_some((hint, close == 0, place, named))
         };
         // Who is about nothing near or far is no suspect.
         let named = near.iter().chain(&far);

@@ -41,6 +41,7 @@ const VARIANTS: &[(&str, Changes)] = &[
             ("10.32.0.0/16", "2001:db8:2::/64"),
             ("10.33.0.0/16", "2001:db8:3::/64"),
             ("protocol = \"ospf\"", "protocol = \"is-is\""),
+            ("[[underlay]]", IDS),
         ],
     ),
     ("central gateway", CENTRAL),
@@ -57,6 +58,8 @@ const VARIANTS: &[(&str, Changes)] = &[
     ),
 ];
 
+const IDS: &str =
+    "[[pool]]\nname = \"ids\"\ngives = \"router-ids\"\nprefix = \"10.32.0.0/16\"\n\n[[underlay]]";
 const PORT_1: &str = "[[port]]\non = \"leaf-01[a-b]\"\n";
 const PORT_2: &str = "[[port]]\non = \"leaf-02[a-b]\"\n";
 const PORT_3: &str = "[[port]]\non = \"leaf-03[a-b]\"\n";

@@ -152,8 +152,10 @@ fn one_sided(cx: &Context<'_>, id: SegmentId, said: &mut FxHashSet<Span>, out: &
         let other = fabric.pair(pair).sides[1 - side].switch.value;
         let Some(lacks) = fabric.presence_of(id, other) else { continue };
         let anycast = fabric.settings_at(has).gateway_kind.value == GatewayKind::Anycast;
-        // That a side lacks the VRF is another fault.
-        let told = is_gateway(fabric, lacks) || is_gateway_but_for_vrf(fabric, lacks);
+        // That a side lacks the VRF, or is no VTEP, is another fault.
+        let told = is_gateway(fabric, lacks)
+            || is_gateway_but_for_vrf(fabric, lacks)
+            || (fabric.overlay_of(other).is_none() && fabric.overlay_of(on).is_some());
         if !anycast || told || fabric.presence(lacks).vrf.is_none() {
             continue;
         }

@@ -2,7 +2,6 @@ use super::site_of;
 use crate::diagnostic::{At, some_of};
 use crate::fabric::{DeviceId, Fabric, InterfacePlace, PortId, Via, Wan, WanId};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
-use crate::value::UnderlayProtocol;
 
 pub(super) static RULE: Check = Check {
     rule: Rule {
@@ -69,7 +68,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         // What has the wrong tag, or ends nowhere, is told as that.
         let sound = wan.wrong_tags(fabric).next().is_none()
             && wan.ends.iter().all(|end| attached(fabric, end.value));
-        if !apart || !sound || wan.ends.iter().any(|end| speaks(fabric, end.value)) {
+        if !apart || !sound || wan.ends.iter().any(|end| speaks(cx, end.value)) {
             continue;
         }
         for (end, other) in [(0, 1), (1, 0)] {
@@ -124,13 +123,15 @@ fn attached(fabric: &Fabric, port: PortId) -> bool {
     router.is_some_and(|own| fabric.interfaces_at(own, InterfacePlace::Port(port)).next().is_some())
 }
 
-/// Whether a protocol runs on a port, which tells routes by itself.
-fn speaks(fabric: &Fabric, port: PortId) -> bool {
+/// Whether a neighbour is found by a protocol on a port, which tells routes by itself.
+fn speaks(cx: &Context<'_>, port: PortId) -> bool {
+    let fabric = cx.fabric;
     let router = fabric.router_of(fabric.port(port).device);
     router.is_some_and(|own| {
-        fabric
-            .interfaces_at(own, InterfacePlace::Port(port))
-            .any(|id| fabric.interface(id).protocol.value != UnderlayProtocol::None)
+        fabric.interfaces_at(own, InterfacePlace::Port(port)).any(|id| {
+            let adjacency = cx.state.underlay().adjacency_of(id);
+            adjacency.is_some_and(|adjacency| adjacency.fault.is_none())
+        })
     })
 }
 

@@ -1,6 +1,6 @@
 use crate::fabric::{DeviceKind, PortId};
 use crate::rules::lag::half_name;
-use crate::rules::underlay::uplinks;
+use crate::rules::underlay::tier;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -60,7 +60,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let device = stack.switch.value;
         let there = stack.members.iter().filter(|member| member.absent.is_none()).count();
         // The links up, or to other switches where nobody says what is up, and the member that each is on.
-        let up: Vec<PortId> = uplinks(fabric, device).into_iter().map(|(port, _)| port).collect();
+        let own = tier(fabric, device);
+        let leads_up = |port: &PortId| {
+            let there =
+                fabric.link(*port).and_then(|(_, far)| tier(fabric, fabric.port(far).device));
+            there > own
+        };
+        let up: Vec<PortId> = fabric.device(device).ports.iter().filter(leads_up).collect();
         let beside = || {
             fabric
                 .device(device)
