@@ -1,11 +1,13 @@
 //! Typed ids and the arenas that they index.
 
+mod later;
 mod pages;
 
 use std::fmt;
 use std::marker::PhantomData;
 use std::ops::{Index, IndexMut, Range};
 
+pub(crate) use later::Later;
 pub use pages::Pages;
 
 /// An index into one arena: a `u32` that only its own [`IdVec`] takes.

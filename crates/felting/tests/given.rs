@@ -2,12 +2,33 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
+use std::path::Path;
+
 use felting::scaffold::Scaffold;
+use felting::value::Family;
 use felting::{Condition, Fabric, Progress, State};
+use rayon::prelude::*;
 
 /// Everything that a state holds.
 fn all(state: &State) -> String {
     format!("{state:?}")
+}
+
+/// What is worked out when it is asked: which speaker has the routes of which other, and who is led to whom.
+fn asked(state: &State) -> Vec<(bool, bool)> {
+    let fabric = state.fabric();
+    let routers: Vec<_> = fabric.routers().collect();
+    let address = |to: usize| {
+        let own = routers[to].1.loopbacks.first();
+        own.map(|loopback| loopback.address())
+    };
+    let all = (0..routers.len()).flat_map(|at| (0..routers.len()).map(move |to| (at, to)));
+    all.map(|(at, to)| {
+        let heard = state.routes_reach(Family::Evpn, routers[to].0, routers[at].0);
+        let led = address(to).is_some_and(|to| state.delivers(routers[at].0, to).is_ok());
+        (heard, led)
+    })
+    .collect()
 }
 
 /// Where what two states hold goes apart.
@@ -50,14 +71,14 @@ fn hold(name: &str, fabric: &Fabric) {
         let (anew, given) =
             (State::of(fabric, condition, &Progress::default()), whole.given(condition));
         assert!(all(&anew) == all(&given), "{name}: {condition:?}: {}", parting(&anew, &given));
+        assert_eq!(asked(&anew), asked(&given), "{name}: {condition:?}");
     }
     // From any other state as well, not only from that with nothing down.
     for (one, other) in &twos {
+        let anew = State::of(fabric, other, &Progress::default());
         let given = State::of(fabric, one, &Progress::default()).given(other);
-        assert!(
-            all(&State::of(fabric, other, &Progress::default())) == all(&given),
-            "{name}: {other:?} from {one:?}"
-        );
+        let same = all(&anew) == all(&given);
+        assert!(same, "{name}: {other:?} from {one:?}: {}", parting(&anew, &given));
     }
 }
 
@@ -84,6 +105,39 @@ fn of_first_fabrics_with_other_underlays() {
         assert!(name == "ospf" || text != plan.to_toml().unwrap(), "{name} is another fabric");
         hold(name, &Fabric::from_text("first.toml", &text));
     }
+}
+
+#[test]
+fn of_first_fabrics_of_other_shapes() {
+    let shapes = [
+        ("single leaves", Scaffold { pairs: 0, leaves: 3, hosts: 3, ..Scaffold::default() }),
+        ("pods", Scaffold { pods: 2, super_spines: 2, pairs: 1, hosts: 2, ..Scaffold::default() }),
+    ];
+    for (name, plan) in shapes {
+        let text = plan.to_toml().unwrap();
+        for protocol in ["ospf", "is-is", "bgp"] {
+            let text = text.replace("protocol = \"ospf\"", &format!("protocol = \"{protocol}\""));
+            hold(&format!("{name} by {protocol}"), &Fabric::from_text("first.toml", &text));
+        }
+    }
+}
+
+#[test]
+fn of_what_engineers_judged() {
+    let judged = Path::new(env!("CARGO_MANIFEST_DIR")).join("../felting-cli/tests/judged");
+    let folders = std::fs::read_dir(judged).unwrap().map(|one| one.unwrap().path());
+    let files = folders.filter(|one| one.is_dir()).flat_map(|folder| {
+        std::fs::read_dir(folder).unwrap().map(|one| one.unwrap().path()).collect::<Vec<_>>()
+    });
+    let files: Vec<_> =
+        files.filter(|one| one.extension().is_some_and(|word| word == "toml")).collect();
+    assert!(files.len() > 200, "the judged fabrics are there");
+    files.par_iter().for_each(|path| {
+        let fabric = Fabric::from_path(path);
+        if fabric.is_complete() {
+            hold(&path.display().to_string(), &fabric);
+        }
+    });
 }
 
 #[test]

@@ -17,16 +17,15 @@ use std::collections::BTreeSet;
 
 use rustc_hash::FxHashMap;
 
-use ends::Kinds;
-
 use super::session::{Outcomes, SessionOutcome};
 use crate::diagnostic::At;
 use crate::fabric::{DeviceId, Fabric, PolicyName, RouterId, SessionId};
-use crate::id::Id;
+use crate::id::{Id, Later};
 use crate::value::{Family, IpPrefix};
+pub(super) use alike::Asked;
 use alike::Spread;
 use classes::Classes;
-use next_hop::{NextHop, Unresolved};
+use next_hop::{NextHop, Ways};
 pub(crate) use next_hop::{address_of, next_hop_rule};
 pub(crate) use passing::Passing;
 pub(crate) use path::Verdict;
@@ -36,7 +35,7 @@ pub use path::{Learned, NotPassed, Path, Propagated};
 #[derive(Clone, Debug, Default)]
 pub struct Bgp {
     pub(super) passing: Passing,
-    classes: Classes,
+    classes: Later<Classes>,
     /// For each family that some session carries.
     spread: Vec<(Family, Spread)>,
     /// Whether a written policy is asked, so that prefixes differ in how far they get.
@@ -67,7 +66,8 @@ impl Bgp {
         fabric: &Fabric,
         outcomes: Outcomes,
         families: &[Family],
-        unresolved: Unresolved,
+        ways: Ways,
+        asked: Asked,
     ) -> Self {
         let written = |names: &[At<PolicyName>]| {
             names.iter().any(|name| matches!(name.value, PolicyName::Policy(_)))
@@ -75,24 +75,30 @@ impl Bgp {
         let by_prefix = fabric.sessions.values().any(|s| written(&s.import) || written(&s.export));
         let used = |family: Family| outcomes.values().any(|outcome| outcome.carries(family));
         let families: Vec<Family> = families.iter().copied().filter(|&f| used(f)).collect();
-        let (classes, spread) = (Classes::default(), Vec::new());
-        let passing = Passing { outcomes, unresolved, kinds: Kinds::of(fabric) };
-        let mut bgp = Self { passing, classes, spread, by_prefix };
-        if !families.is_empty() {
-            bgp.classes = Classes::of(fabric, &bgp.passing);
-            bgp.spread = families.into_iter().map(|f| (f, Spread::of(fabric))).collect();
-        }
-        bgp
+        let passing = Passing { outcomes, ways, kinds: Later::default() };
+        let spread = families.into_iter().map(|f| (f, Spread::of(fabric, asked))).collect();
+        Self { passing, classes: Later::default(), spread, by_prefix }
+    }
+
+    fn classes(&self, fabric: &Fabric) -> &Classes {
+        self.classes.or(|| match self.is_used() {
+            true => Classes::of(fabric, &self.passing),
+            false => Classes::default(),
+        })
     }
 
     /// The class of a speaker, where BGP has any say.
-    pub(super) fn class_of(&self, router: RouterId) -> Option<u32> {
-        self.is_used().then(|| self.classes.of[router])
+    pub(super) fn class_of(&self, fabric: &Fabric, router: RouterId) -> Option<u32> {
+        self.is_used().then(|| self.classes(fabric).of[router])
     }
 
-    /// Whether a speaker has no way to what another originates by EVPN, whoever tells it.
-    pub(super) fn has_no_way(&self, at: RouterId, origin: RouterId) -> bool {
-        self.passing.unresolved.holds(at, NextHop::Speaker(origin))
+    /// Whether a speaker of EVPN has no way to what another originates, whoever tells it.
+    pub(super) fn has_no_way(&self, fabric: &Fabric, at: RouterId, origin: RouterId) -> bool {
+        let speaks = |router: RouterId| {
+            let mut sessions = fabric.router(router).sessions.iter();
+            sessions.any(|session| self.passing.outcomes[session].carries(Family::Evpn))
+        };
+        speaks(at) && speaks(origin) && self.passing.lacks(fabric, at, NextHop::Speaker(origin))
     }
 
     /// What became of a session.
@@ -101,9 +107,10 @@ impl Bgp {
     }
 
     /// Whether a speaker is among the first three of those that behave equally.
-    pub(crate) fn stands_for_others(&self, router: RouterId) -> bool {
-        let class = self.classes.of.values().nth(router.index());
-        class.is_none_or(|&class| self.classes.members[class as usize].contains(&router))
+    pub(crate) fn stands_for_others(&self, fabric: &Fabric, router: RouterId) -> bool {
+        let class = self.class_of(fabric, router);
+        let members = |class: u32| &self.classes(fabric).members[class as usize];
+        class.is_none_or(|class| members(class).contains(&router))
     }
 
     pub(crate) fn is_used(&self) -> bool {
@@ -111,8 +118,8 @@ impl Bgp {
     }
 
     /// The first speaker of each class.
-    pub(crate) fn speakers(&self) -> Vec<RouterId> {
-        self.classes.members.iter().filter_map(|members| members.first().copied()).collect()
+    pub(crate) fn speakers(&self, fabric: &Fabric) -> Vec<RouterId> {
+        self.classes(fabric).members.iter().filter_map(|members| members.first().copied()).collect()
     }
 
     /// How far routes of a family get, if some session carries it.

@@ -151,8 +151,9 @@ impl Causes {
         let about = |step: &Arc<Step>| {
             // In whatever order, it is yes or no.
             #[allow(clippy::iter_over_hash_type, reason = "no order comes out")]
-            let found = step.claims.keys().any(|&(entity, aspect)| is_one(entity, aspect));
-            found
+            let claimed = step.claims.keys().any(|&(entity, aspect)| is_one(entity, aspect));
+            let other = |cause: &Cause| cause.other.is_some_and(|one| is_one(one, cause.aspect));
+            claimed || step.list.iter().any(other)
         };
         self.steps.iter().any(about)
     }
@@ -170,6 +171,11 @@ impl Causes {
     /// Takes over what a step found in another state.
     pub(crate) fn take_over(&mut self, found: Found) {
         self.steps.push(found.0);
+    }
+
+    /// The causes of the first steps.
+    pub(crate) fn up_to(&self, steps: usize) -> Self {
+        Self { steps: self.steps[..steps].to_vec() }
     }
 
     /// Adds a cause and claims its entity and aspect, or tells the cause that has done so before.

@@ -2,8 +2,9 @@
 
 use rustc_hash::FxHashMap;
 
+use super::carrier::carried;
 use super::cause::{Aspect, Causes, Entity};
-use crate::fabric::{Condition, DeviceKind, Fabric, Port, PortId};
+use crate::fabric::{Condition, DeviceKind, Fabric, InterfacePlace, Port, PortId};
 use crate::id::Pages;
 
 /// The far port of each port that has a link.
@@ -49,9 +50,9 @@ impl Links {
         self
     }
 
-    /// The links under another condition, if all that changes is links between hosts and switches that bridge for them,
-    /// with the ports at these; none if something else may change with them.
-    pub(super) fn at_hosts(
+    /// The links under another condition, if all that changes is links that no bridge sees another bridge by: of hosts,
+    /// and routed ones between switches; with the ports at these. None if something else may change with them.
+    pub(super) fn at_edges(
         &self,
         fabric: &Fabric,
         now: &Condition,
@@ -61,7 +62,13 @@ impl Links {
         let kind = |port: PortId| fabric.device(fabric.port(port).device).kind;
         // What has no cable may lead to a WAN, or to a network outside.
         let is_loose = |port: &PortId| fabric.link(*port).is_none();
-        if ports.iter().any(|port| is_loose(port) && kind(*port) != DeviceKind::Host) {
+        let leads_out = |port: PortId| {
+            let router = fabric.router_of(fabric.port(port).device);
+            let place = fabric.lag_of(port).map_or(InterfacePlace::Port(port), InterfacePlace::Lag);
+            router.is_some_and(|router| fabric.interfaces_at(router, place).next().is_some())
+                || fabric.wans().any(|(_, wan)| wan.ends.iter().any(|end| end.value == port))
+        };
+        if ports.iter().any(|port| is_loose(port) && leads_out(*port)) {
             return None;
         }
         ports.retain(|port| !is_loose(port));
@@ -76,7 +83,9 @@ impl Links {
         let is_plain = |&port: &PortId| {
             let Some((_, far)) = fabric.link(port) else { return false };
             let alike = |a: &Port, b: &Port| rates_agree(a, b) && a.duplex == b.duplex;
-            (kind(port) == DeviceKind::Host) != (kind(far) == DeviceKind::Host)
+            let hosts = [port, far].map(|end| kind(end) == DeviceKind::Host);
+            (hosts[0] != hosts[1]
+                || (hosts == [false; 2] && is_routed(fabric, port) && is_routed(fabric, far)))
                 && alike(fabric.port(port), fabric.port(far))
                 && !fabric.is_stack_port(port)
                 && !is_shared(port)
@@ -91,6 +100,11 @@ impl Links {
         }
         Some((links, ports))
     }
+}
+
+/// Whether a switch's port carries no VLAN, so that no frame is bridged by it.
+fn is_routed(fabric: &Fabric, port: PortId) -> bool {
+    carried(fabric, port).is_none_or(|(tagged, untagged)| tagged.is_empty() && untagged.is_none())
 }
 
 /// The links that are up by themselves.

@@ -1,13 +1,16 @@
 //! Which sessions between loopbacks are up: both ends must reach each other.
 
+use std::collections::BTreeSet;
+use std::net::IpAddr;
+
 use smallvec::SmallVec;
 
-use super::bgp::Heard;
+use super::bgp::{Heard, address_of};
 use super::cause::Causes;
 use super::session::{Outcomes, SessionFault, claim, is_internal, judge};
 use super::underlay::Underlay;
 use crate::fabric::{Fabric, RouterId, Session, SessionId};
-use crate::value::SessionOver;
+use crate::value::{IpPrefix, SessionOver};
 
 /// Judges the sessions between loopbacks: both ends must reach each other.
 pub(super) fn over_loopbacks(
@@ -47,6 +50,36 @@ pub(super) fn over_loopbacks(
         }
     }
     outcomes
+}
+
+/// What sessions between loopbacks and next hops of EVPN are sought by.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Sought {
+    /// The addresses, in order.
+    addresses: Vec<IpAddr>,
+    /// Whether it matters to some session over how many links its peer is.
+    by_hops: bool,
+}
+
+impl Sought {
+    pub(super) fn of(fabric: &Fabric) -> Self {
+        let sessions = || fabric.sessions().filter(|(_, one)| one.over == SessionOver::Loopbacks);
+        let peers = sessions().filter_map(|(_, one)| one.peer_address.map(|peer| peer.value));
+        let speakers = fabric.routers().filter_map(|(id, _)| address_of(fabric, id));
+        let mut addresses: Vec<IpAddr> = peers.chain(speakers).collect();
+        addresses.sort_unstable();
+        addresses.dedup();
+        Self { addresses, by_hops: sessions().any(|(_, one)| !is_internal(fabric, one)) }
+    }
+
+    /// Whether something may be sought otherwise where other links are up, which have these subnets.
+    pub(super) fn may_change(&self, subnets: &BTreeSet<IpPrefix>) -> bool {
+        let holds = |subnet: &IpPrefix| {
+            let first = self.addresses.partition_point(|address| *address < subnet.address());
+            self.addresses.get(first).is_some_and(|&address| subnet.contains(address))
+        };
+        self.by_hops || subnets.iter().any(holds)
+    }
 }
 
 /// Why two ends between loopbacks don't reach each other.

@@ -1,14 +1,16 @@
 //! Which BGP sessions are up, and why others are not.
 
+use std::collections::BTreeSet;
+
 use super::cause::{Aspect, CauseId, Causes, Entity};
 use super::underlay::{Adjacency, AdjacencyId};
 use crate::diagnostic::At;
 use crate::fabric::{DeviceId, Fabric, InterfaceId, Session, SessionId};
-use crate::id::IdVec;
+use crate::id::{IdVec, Pages};
 use crate::value::{Family, SessionOver};
 
 /// What became of one end of a session.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct SessionOutcome {
     /// The end at the other switch that answers.
@@ -92,7 +94,7 @@ fn mask(session: &Session) -> u8 {
     session.families.iter().fold(0, |mask, family| mask | bit(family.value))
 }
 
-pub(super) type Outcomes = IdVec<SessionId, SessionOutcome>;
+pub(super) type Outcomes = Pages<SessionId, SessionOutcome>;
 
 const DOWN: SessionOutcome = SessionOutcome {
     twin: None,
@@ -105,11 +107,11 @@ const DOWN: SessionOutcome = SessionOutcome {
 /// Judges the sessions over links: they need no route.
 pub(super) fn over_links(
     fabric: &Fabric,
-    adjacencies: &IdVec<AdjacencyId, Adjacency>,
+    adjacencies: &Pages<AdjacencyId, Adjacency>,
     of_interface: &IdVec<InterfaceId, Option<AdjacencyId>>,
     causes: &mut Causes,
 ) -> Outcomes {
-    let mut outcomes: Outcomes = IdVec::filled(&fabric.sessions, DOWN);
+    let mut outcomes: Outcomes = Outcomes::filled(&fabric.sessions, DOWN);
     for (id, session) in fabric.sessions().filter(|(_, s)| s.over == SessionOver::Links) {
         let Some(near) = session.interface else { continue };
         let adjacency = of_interface[near].map(|adjacency| &adjacencies[adjacency]);
@@ -119,6 +121,47 @@ pub(super) fn over_links(
         outcomes[id] = judge(fabric, id, fabric.twin(id), causes);
     }
     outcomes
+}
+
+/// The same with those over some links judged anew: the sessions that are others then. None if there may be causes in
+/// it.
+pub(super) fn over_links_again(
+    fabric: &Fabric,
+    adjacencies: &Pages<AdjacencyId, Adjacency>,
+    of_interface: &IdVec<InterfaceId, Option<AdjacencyId>>,
+    changed: &BTreeSet<AdjacencyId>,
+    outcomes: &mut Outcomes,
+    causes: &Causes,
+) -> Option<Vec<SessionId>> {
+    let ends = changed.iter().flat_map(|&id| [adjacencies[id].near, adjacencies[id].far]);
+    let devices: BTreeSet<DeviceId> = ends.map(|end| fabric.interface(end).device).collect();
+    let mut found = Vec::new();
+    for router in devices.iter().filter_map(|&device| fabric.router_of(device)) {
+        for id in router.sessions.iter() {
+            let session = fabric.session(id);
+            let adjacency = session.interface.and_then(|near| of_interface[near]);
+            let Some(adjacency) = adjacency.filter(|adjacency| changed.contains(adjacency)) else {
+                continue;
+            };
+            if session.over != SessionOver::Links {
+                continue;
+            }
+            let mut scratch = Causes::default();
+            let now = match adjacencies[adjacency].carries_packets() {
+                true => judge(fabric, id, fabric.twin(id), &mut scratch),
+                false => DOWN,
+            };
+            let claimed = causes.claimed(Entity::Session(id), Aspect::Neighbour);
+            if claimed.is_some() || scratch.iter().next().is_some() {
+                return None;
+            }
+            if outcomes[id] != now {
+                outcomes[id] = now;
+                found.push(id);
+            }
+        }
+    }
+    Some(found)
 }
 
 pub(super) fn claim(

@@ -1,15 +1,17 @@
 //! What all protocols together made of a fabric, in the order in which they depend on each other.
 
-mod at_hosts;
+mod again;
 mod endpoints;
 mod routed;
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
+use super::bgp::Asked;
 use super::carrier::{Carriers, Closed};
 use super::cause::Found;
 use super::link::{ClosedBy, Far, Links};
+use super::loopbacks::Sought;
 use super::{
     Bgp, Causes, Evpn, GroupOutcome, LagOutcome, MemberOutcome, PairOutcome, StackOutcome, Trees,
     Underlay, agreement, evpn, lag, link, pair, stack, tree, underlay,
@@ -17,7 +19,7 @@ use super::{
 use crate::fabric::{
     Condition, DeviceId, Fabric, GroupId, LagId, MemberId, PairId, PortId, RouterId, StackId, WanId,
 };
-use crate::id::{IdVec, Pages};
+use crate::id::{IdVec, Later, Pages};
 use crate::progress::{Progress, Stage};
 use crate::value::Family;
 
@@ -56,12 +58,16 @@ pub struct State {
 /// What routers make of what is under them: the same for all states in which that is the same.
 #[derive(Debug)]
 struct Routed {
-    underlay: Underlay,
+    underlay: Arc<Underlay>,
     /// By what the underlay leads to, of each router.
-    views: IdVec<RouterId, u32>,
-    bgp: Bgp,
-    causes: Found,
+    views: Later<IdVec<RouterId, u32>>,
+    sought: Arc<Later<Sought>>,
+    bgp: Arc<Bgp>,
+    causes: [Found; 2],
 }
+
+/// As many steps of causes come before those of routes: links, settings, LAGs, trees; then the underlay and sessions.
+const STEPS_BENEATH_ROUTES: usize = 4;
 
 impl Routed {
     fn over(
@@ -69,15 +75,18 @@ impl Routed {
         beneath: &underlay::Beneath<'_>,
         wans: IdVec<WanId, bool>,
         withdrawn: &BTreeSet<DeviceId>,
+        asked: Asked,
         causes: &mut Causes,
         progress: &Progress,
     ) -> Self {
         causes.begin();
-        let underlay = underlay::outcome(fabric, beneath, wans, withdrawn, causes);
-        let views = underlay.views(fabric);
+        let underlay = Arc::new(underlay::outcome(fabric, beneath, wans, withdrawn, asked, causes));
+        let of_underlay = causes.found();
         progress.advance(1);
-        let bgp = Bgp::over_all(fabric, &underlay, causes);
-        Self { underlay, views, bgp, causes: causes.found() }
+        causes.begin();
+        let bgp = Arc::new(Bgp::over_all(fabric, &underlay, asked, causes));
+        let (views, sought) = (Later::default(), Arc::default());
+        Self { underlay, views, sought, bgp, causes: [of_underlay, causes.found()] }
     }
 }
 
@@ -121,7 +130,7 @@ impl State {
     /// assert_eq!(whole.given(&Condition::default().cable(cable)).lag(lag).in_use, 1);
     /// ```
     pub fn given(&self, condition: &Condition) -> Self {
-        if let Some(state) = self.given_at_hosts(condition) {
+        if let Some(state) = self.again(condition) {
             return state;
         }
         let base = Base { state: self, settings: true, instances: true, routes: true };
@@ -187,8 +196,9 @@ impl State {
             let (lags, ..) = lag::outcomes(fabric, &links, &stacks, &mut scratch);
             let beneath = underlay::Beneath { far: &links.effective, lags: &lags };
             let quiet = Progress::default();
+            let (wans, asked) = (wans.clone(), Asked::Little);
             let routed =
-                Routed::over(fabric, &beneath, wans.clone(), &withdrawn, &mut scratch, &quiet);
+                Routed::over(fabric, &beneath, wans, &withdrawn, asked, &mut scratch, &quiet);
             routed.bgp.without_any(fabric, Family::Evpn)
         });
         let links = links.without(legs, ClosedBy::Isolation);
@@ -207,6 +217,7 @@ impl State {
         agreement::keys_reused(fabric, &facing, &mut causes);
         progress.advance(1);
         let groups = pair::groups(fabric, &pairs, |lag: LagId| lags[lag].up);
+        causes.begin();
         let trees = tree::trees(fabric, condition, &links, &stacks, &members, &lags, &mut causes);
         progress.advance(1);
         let beneath = underlay::Beneath { far: &links.effective, lags: &lags };
@@ -217,11 +228,17 @@ impl State {
             .map(|base| Arc::clone(&base.routed));
         let routed = match routed {
             Some(routed) => {
-                causes.take_over(routed.causes.clone());
+                routed.causes.iter().cloned().for_each(|found| causes.take_over(found));
                 routed
             }
             None => {
-                Arc::new(Routed::over(fabric, &beneath, wans, &withdrawn, &mut causes, progress))
+                // Under a further condition mostly a few walks are asked for.
+                let asked = match base {
+                    Some(base) if base.state.fabric.is(fabric) => Asked::Little,
+                    _ => Asked::All,
+                };
+                let (of, causes) = (&withdrawn, &mut causes);
+                Arc::new(Routed::over(fabric, &beneath, wans, of, asked, causes, progress))
             }
         };
         progress.advance(2);
@@ -297,7 +314,8 @@ impl State {
     /// Numbers of a speaker's class, and of what the underlay leads it to: speakers of the same numbers behave
     /// equally.
     pub(crate) fn stands(&self, router: RouterId) -> (u32, u32) {
-        (self.bgp().class_of(router).unwrap_or(0), self.routed.views[router])
+        let views = self.routed.views.or(|| self.underlay().views(&self.fabric));
+        (self.bgp().class_of(&self.fabric, router).unwrap_or(0), views[router])
     }
 
     /// What ports let through.

@@ -5,24 +5,27 @@
 
 pub(crate) mod adjacency;
 mod advertised;
+mod again;
 mod domains;
 mod isolation;
 mod lost;
 mod outcome;
 mod paths;
+mod prefixes;
 mod table;
 mod wan;
 
 use std::collections::BTreeMap;
 use std::hash::Hash;
 use std::net::IpAddr;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 pub use adjacency::{Adjacency, AdjacencyFault, AdjacencyId};
 pub(super) use adjacency::{Beneath, link_up};
+pub(super) use again::{Again, again};
 pub(super) use isolation::isolated;
 pub use lost::LostWay;
 pub(super) use outcome::{outcome, wans};
@@ -32,38 +35,11 @@ pub use wan::WrongTag;
 
 use super::bgp::{Bgp, Heard};
 use crate::fabric::{Fabric, InterfaceId, RouterId, Via, WanId};
-use crate::id::{IdVec, typed_id};
+use crate::id::{IdVec, Pages};
 use crate::value::{Advertised, Family, IpPrefix};
-
-typed_id! {
-    /// A part of an underlay in which every router knows every link: an area, or a level of IS-IS.
-    pub(crate) DomainId, "domain"
-}
-
-/// One way over an adjacency.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Edge {
-    pub(crate) to: RouterId,
-    pub(crate) near: InterfaceId,
-    pub(crate) cost: u32,
-    /// What the way back costs, which is that of the end that sends into it.
-    pub(crate) back: u32,
-    pub(crate) domain: DomainId,
-    /// Whether IPv4 and IPv6 packets cross it.
-    pub(crate) carries: [bool; 2],
-}
-
-impl Edge {
-    /// Whether packets of the IP version of a prefix cross it.
-    pub(crate) fn carries(&self, prefix: &IpPrefix) -> bool {
-        self.carries[version(prefix)]
-    }
-}
-
-/// The place of a prefix's IP version among the two.
-fn version(prefix: &IpPrefix) -> usize {
-    usize::from(!prefix.address().is_ipv4())
-}
+pub(crate) use domains::{DomainId, Edge};
+use domains::{Domains, Parts, version};
+use prefixes::OfPrefixes;
 
 /// Who tells the underlay of a prefix.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -79,41 +55,25 @@ pub(crate) struct Origin {
 /// What the underlay came to.
 #[derive(Clone, Debug)]
 pub struct Underlay {
-    pub(crate) adjacencies: IdVec<AdjacencyId, Adjacency>,
-    pub(crate) of_interface: IdVec<InterfaceId, Option<AdjacencyId>>,
+    pub(crate) adjacencies: Pages<AdjacencyId, Adjacency>,
+    pub(crate) of_interface: Arc<IdVec<InterfaceId, Option<AdjacencyId>>>,
+    /// Whether some interface is in several adjacencies, as cables are not where they were meant to be.
+    tangled: bool,
     /// The neighbours of each router by OSPF or IS-IS.
-    pub(crate) edges: IdVec<RouterId, SmallVec<[Edge; 4]>>,
-    /// Whether a domain is the one to which the others attach.
-    pub(crate) backbone: IdVec<DomainId, bool>,
+    pub(crate) edges: Pages<RouterId, SmallVec<[Edge; 4]>>,
+    domains: Arc<Domains>,
     /// The parts of domains that each router is in, and the parts of backbones that it reaches, for IPv4 and for
     /// IPv6.
-    parts: [IdVec<RouterId, Parts>; 2],
-    /// The domains that are level 1 of IS-IS, whose routes come before those of level 2.
-    level_one: IdVec<DomainId, bool>,
-    origins: FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>,
+    parts: Arc<[IdVec<RouterId, Parts>; 2]>,
+    origins: OfPrefixes<Origin>,
     /// The routers that have each prefix themselves.
-    pub(crate) connected: FxHashMap<IpPrefix, SmallVec<[RouterId; 2]>>,
-    /// The lengths of all prefixes that are advertised, the longest first.
-    lengths: Vec<u8>,
+    pub(crate) connected: OfPrefixes<RouterId>,
     /// The WAN paths that are up.
     pub(crate) wans: IdVec<WanId, bool>,
     /// Over which links BGP carries the underlay's routes.
-    pub(crate) bgp: Bgp,
+    pub(crate) bgp: Arc<Bgp>,
     /// The ways to the rendezvous points of multicast groups, once they are asked for.
     to_points: OnceLock<BTreeMap<IpAddr, Toward>>,
-}
-
-#[derive(Clone, Debug, Default)]
-struct Parts {
-    /// Those that it is in.
-    own: SmallVec<[u32; 2]>,
-    /// The domains that these are of.
-    domains: SmallVec<[DomainId; 2]>,
-    /// The backbones whose prefixes it hears. A router that is in a backbone itself looks at that alone (RFC 2328
-    /// section 16.2).
-    backbones: SmallVec<[u32; 2]>,
-    /// The backbones that hear its prefixes.
-    told: SmallVec<[u32; 2]>,
 }
 
 /// Why a packet does not get to an address.
@@ -141,7 +101,7 @@ enum WrittenAs {
 
 impl Underlay {
     /// The pairs of interfaces that face each other, with what became of each.
-    pub fn adjacencies(&self) -> impl ExactSizeIterator<Item = (AdjacencyId, &Adjacency)> {
+    pub fn adjacencies(&self) -> impl Iterator<Item = (AdjacencyId, &Adjacency)> {
         self.adjacencies.iter()
     }
 
@@ -157,9 +117,7 @@ impl Underlay {
 
     /// All prefixes that some router advertises, in order.
     pub fn prefixes(&self) -> Vec<IpPrefix> {
-        let mut all: Vec<IpPrefix> = self.origins.keys().copied().collect();
-        all.sort_unstable();
-        all
+        self.origins.prefixes()
     }
 
     /// The routers that advertise a prefix.
@@ -168,7 +126,7 @@ impl Underlay {
     }
 
     pub(crate) fn origins(&self, prefix: &IpPrefix) -> &[Origin] {
-        self.origins.get(prefix).map_or(&[], SmallVec::as_slice)
+        self.origins.get(prefix)
     }
 
     /// Whether a router hears what another advertises.
@@ -198,7 +156,7 @@ impl Underlay {
         };
         let part = b.domains.iter().position(|&own| own == domain).map(|place| b.own[place]);
         let Some(part) = part else { return false };
-        match self.backbone[domain] {
+        match self.domains.is_backbone(domain) {
             true => a.backbones.contains(&part),
             false => a.own.contains(&part) || shares(&a.backbones, &b.told),
         }
@@ -219,7 +177,7 @@ impl Underlay {
                 true => WrittenAs::Alone(id),
                 false => written.get(&id).copied().unwrap_or(WrittenAs::Nothing),
             };
-            (bgp.class_of(id), written)
+            (bgp.class_of(fabric, id), written)
         })
     }
 
@@ -290,7 +248,7 @@ impl Underlay {
         if fabric.written.for_address(host).next().is_some() {
             return None;
         }
-        let lengths = self.lengths.iter().filter(|&&length| length <= host.length());
+        let lengths = self.origins.lengths().iter().filter(|&&length| length <= host.length());
         let prefixes = lengths.map(|&length| host.shortened(length));
         let mut marks: FxHashMap<RouterId, SmallVec<[u32; 4]>> = FxHashMap::default();
         let mut place = 0;
@@ -307,7 +265,7 @@ impl Underlay {
                 place += 2;
             }
         }
-        for &owner in self.connected.get(&host).into_iter().flatten() {
+        for &owner in self.connected.get(&host) {
             mark(owner, place, 0);
         }
         let mut found: Vec<_> = marks.into_iter().map(|(router, marks)| (marks, router)).collect();
@@ -337,12 +295,12 @@ impl Underlay {
         heard: &mut Heard,
     ) -> Option<(IpPrefix, Origin)> {
         let host = IpPrefix::host(address);
-        self.lengths.iter().filter(|&&length| length <= host.length()).find_map(|&length| {
+        let mut lengths = self.origins.lengths().iter().filter(|&&length| length <= host.length());
+        lengths.find_map(|&length| {
             let prefix = host.shortened(length);
-            let origins = self.origins.get(&prefix)?;
-            let heard = origins
-                .iter()
-                .find(|o| o.router != from && self.hears(fabric, from, o, &prefix, heard));
+            let mut origins = self.origins(&prefix).iter();
+            let heard =
+                origins.find(|o| o.router != from && self.hears(fabric, from, o, &prefix, heard));
             heard.map(|&origin| (prefix, origin))
         })
     }

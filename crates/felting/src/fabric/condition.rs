@@ -212,15 +212,18 @@ impl Condition {
         self.moved.iter().map(words).collect()
     }
 
-    /// The ports that one of two conditions holds down and the other may not; none if they differ in what is no host's:
-    /// a switch, a member of a stack, a keepalive, a move.
+    /// The ports that one of two conditions holds down and the other may not; none if they differ in what is more than
+    /// ports: a switch of a pair or stack, a member of a stack, a keepalive, a move.
     pub(crate) fn ports_unlike(&self, fabric: &Arenas, other: &Self) -> Option<Vec<PortId>> {
-        let is_host = |device: &DeviceId| fabric.device(*device).kind == DeviceKind::Host;
+        let is_single = |device: &DeviceId| {
+            let device = fabric.device(*device);
+            device.pair.is_none() && device.stack.is_none()
+        };
         if self.stack_members != other.stack_members
             || self.keepalives != other.keepalives
             || self.moved != other.moved
             || !self.moved.is_empty()
-            || !self.devices.symmetric_difference(&other.devices).all(is_host)
+            || !self.devices.symmetric_difference(&other.devices).all(is_single)
         {
             return None;
         }

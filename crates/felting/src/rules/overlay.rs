@@ -138,7 +138,7 @@ fn asn(fabric: &Fabric, device: DeviceId) -> Option<Asn> {
 fn vteps(cx: &Context<'_>) -> Vec<(DeviceId, RouterId, Span)> {
     let all = cx.fabric.overlays().filter_map(|(_, overlay)| {
         let router = cx.fabric.device(overlay.device).router?;
-        let stands = cx.state.bgp().stands_for_others(router);
+        let stands = cx.state.bgp().stands_for_others(cx.fabric, router);
         stands.then_some((overlay.device, router, overlay.vtep?.span))
     });
     all.collect()

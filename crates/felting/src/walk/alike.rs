@@ -435,7 +435,7 @@ impl Leaves {
                 owners.entry(vtep.value).or_default().push(overlay.device);
             }
         }
-        let speakers = state.bgp().speakers();
+        let speakers = state.bgp().speakers(fabric);
         let mut known: FxHashMap<LeafKey, u32> = FxHashMap::default();
         for (_, overlay) in fabric.overlays() {
             let device = overlay.device;

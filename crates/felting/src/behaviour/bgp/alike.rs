@@ -5,10 +5,11 @@
 //! a few cells, whose speakers come to the same by every route of this origin; and origins around which the cells
 //! hang together alike share what was worked out for one of them.
 
-use std::cmp::Ordering;
+use std::cmp;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::net::{IpAddr, Ipv4Addr};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, OnceLock};
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -26,6 +27,8 @@ use crate::value::{Asn, Family, NextHopRule, SessionOver};
 
 /// How far the routes of each speaker get in one family.
 pub(super) struct Spread {
+    /// As many origins are followed one by one, before it is found out what nothing tells apart.
+    few: AtomicUsize,
     alike: OnceLock<Arc<Alike>>,
     seen: IdVec<RouterId, OnceLock<Seen>>,
     shared: Mutex<FxHashMap<Key, Arc<[Option<Verdict>]>>>,
@@ -54,7 +57,22 @@ enum Seen {
     Cells(Box<[(Vertex, u32)]>, Arc<[Option<Verdict>]>),
     /// By speaker, where the choice between paths that are as good decides.
     Each(Box<[Option<Verdict>]>),
+    /// By speaker, as few are asked for.
+    Followed(Box<[Option<Verdict>]>),
 }
+
+/// How much is asked of a state.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::behaviour) enum Asked {
+    /// Mostly all of it.
+    All,
+    /// Mostly a few walks.
+    Little,
+}
+
+/// As many origins are followed one by one of what little is asked of: finding out what nothing tells apart is as much
+/// work as some tens.
+const FEW: usize = 12;
 
 /// How the cells around an origin hang together: of each that is split off its colour, how many it is, and how many
 /// edges of each kind lead from one of it to each cell.
@@ -97,8 +115,9 @@ pub(super) enum Common {
 
 impl Spread {
     /// Nothing yet: what is asked is worked out then.
-    pub(super) fn of(fabric: &Fabric) -> Self {
+    pub(super) fn of(fabric: &Fabric, asked: Asked) -> Self {
         Self {
+            few: AtomicUsize::new(if asked == Asked::Little { FEW } else { 0 }),
             alike: OnceLock::new(),
             seen: IdVec::of(
                 std::iter::repeat_with(OnceLock::new)
@@ -123,7 +142,7 @@ impl Spread {
         at: RouterId,
     ) -> Option<Verdict> {
         match self.seen[origin].get_or_init(|| self.see(fabric, passing, family, origin)) {
-            Seen::Each(all) => all[at.index()],
+            Seen::Each(all) | Seen::Followed(all) => all[at.index()],
             Seen::Cells(split, verdicts) => {
                 let at = at.index();
                 let place = split.binary_search_by_key(&at, |(vertex, _)| *vertex);
@@ -145,11 +164,16 @@ impl Spread {
         family: Family,
         origin: RouterId,
     ) -> Option<Vec<(RouterId, u32)>> {
+        let of = |split: &[(Vertex, u32)]| {
+            Some(split.iter().map(|&(at, cell)| (RouterId::from_index(at), cell)).collect())
+        };
         match self.seen[origin].get_or_init(|| self.see(fabric, passing, family, origin)) {
             Seen::Each(_) => None,
-            Seen::Cells(split, _) => {
-                Some(split.iter().map(|&(at, cell)| (RouterId::from_index(at), cell)).collect())
-            }
+            Seen::Cells(split, _) => of(split),
+            Seen::Followed(_) => match self.see_cells(fabric, passing, family, origin) {
+                Seen::Cells(split, _) => of(&split),
+                Seen::Each(_) | Seen::Followed(_) => None,
+            },
         }
     }
 
@@ -164,6 +188,21 @@ impl Spread {
     }
 
     fn see(&self, fabric: &Fabric, passing: &Passing, family: Family, origin: RouterId) -> Seen {
+        let fewer = |left: usize| left.checked_sub(1);
+        let few = self.few.fetch_update(Ordering::Relaxed, Ordering::Relaxed, fewer).is_ok();
+        if few && self.alike.get().is_none() {
+            return Seen::Followed(followed(fabric, passing, family, origin));
+        }
+        self.see_cells(fabric, passing, family, origin)
+    }
+
+    fn see_cells(
+        &self,
+        fabric: &Fabric,
+        passing: &Passing,
+        family: Family,
+        origin: RouterId,
+    ) -> Seen {
         let cells = Cells::around(self.alike(fabric, passing, family), origin);
         let of = cells.apart(fabric.routers.len());
         let key = cells.key();
@@ -179,12 +218,20 @@ impl Spread {
                 }
                 Seen::Cells(of, verdicts)
             }
-            None => {
-                let found = passing.propagate(fabric, family, &[origin], None);
-                Seen::Each(found.best.values().map(|path| path.as_ref().map(Verdict::of)).collect())
-            }
+            None => Seen::Each(followed(fabric, passing, family, origin)),
         }
     }
+}
+
+/// What each speaker has of an origin's routes, followed from speaker to speaker.
+fn followed(
+    fabric: &Fabric,
+    passing: &Passing,
+    family: Family,
+    origin: RouterId,
+) -> Box<[Option<Verdict>]> {
+    let found = passing.propagate(fabric, family, &[origin], None);
+    found.best.values().map(|path| path.as_ref().map(Verdict::of)).collect()
 }
 
 impl Alike {
@@ -216,13 +263,13 @@ impl Alike {
                 is_internal(fabric, session),
                 session.over == SessionOver::Links && session.interface.is_some(),
                 places[id],
-                passing.kinds.ends(id, twin),
+                passing.ends(fabric, id, twin),
             ));
             made.edges[here.index()].push((edge, there.index()));
             made.sessions[here].push((edge, there, id));
         }
         let mut vertex_of: FxHashMap<Unreached, Vertex> = FxHashMap::default();
-        for (of, how, to) in passing.unresolved.relations(fabric, &places) {
+        for (of, how, to) in passing.unresolved(fabric).relations(fabric, &places) {
             let mut vertex = |one: Unreached, edges: &mut Vec<Vec<(u32, Vertex)>>| match one {
                 Unreached::Router(router) => router.index(),
                 other => *vertex_of.entry(other).or_insert_with(|| {
@@ -474,7 +521,8 @@ impl AmongCells<'_> {
         };
         let reflects = |cell: usize| own_ends(cell).any(|session| session.client.value);
         // The address on a link goes on with the path only where it is kept.
-        let links_matter = self.family != Family::Evpn && !self.passing.unresolved.is_empty();
+        let links_matter =
+            self.family != Family::Evpn && !self.passing.unresolved(self.fabric).is_empty();
         let keeps = |cell: usize| {
             own_ends(cell).any(|session| next_hop_rule(self.fabric, session) == NextHopRule::Kept)
         };
@@ -531,7 +579,7 @@ impl settle::Telling for AmongCells<'_> {
     }
 
     fn is_better(&self, one: &Path, other: &Path) -> bool {
-        compare(self.fabric, one, other) == Ordering::Less
+        compare(self.fabric, one, other) == cmp::Ordering::Less
     }
 }
 
@@ -539,6 +587,7 @@ impl Clone for Spread {
     fn clone(&self) -> Self {
         let seen = std::iter::repeat_with(OnceLock::new).take(self.seen.len());
         Self {
+            few: AtomicUsize::new(self.few.load(Ordering::Relaxed)),
             alike: self.alike.clone(),
             seen: IdVec::of(seen.collect()),
             shared: Mutex::default(),

@@ -1,16 +1,20 @@
 //! BGP over what is beneath it: the sessions, and the next hops that the underlay leads to.
 
+use std::collections::BTreeSet;
+use std::fmt;
+use std::sync::Arc;
+
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
-use super::next_hop::{Lacking, NextHop, Unresolved, address_of, next_hop_rule};
-use super::{Bgp, Heard};
+use super::next_hop::{Lacking, Leading, NextHop, Unresolved, Ways, address_of, next_hop_rule};
+use super::{Asked, Bgp, Heard};
 use crate::behaviour::cause::Causes;
 use crate::behaviour::loopbacks::over_loopbacks;
 use crate::behaviour::session::{self, Outcomes};
-use crate::behaviour::underlay::Underlay;
+use crate::behaviour::underlay::{AdjacencyId, Underlay};
 use crate::fabric::{DeviceId, Fabric, RouterId, SessionId};
-use crate::id::IdVec;
+use crate::id::{IdVec, Later};
 use crate::value::{Family, IpPrefix, NextHopRule, SessionOver};
 
 impl Bgp {
@@ -18,32 +22,100 @@ impl Bgp {
     pub(in crate::behaviour) fn over_links(
         fabric: &Fabric,
         underlay: &Underlay,
+        asked: Asked,
         causes: &mut Causes,
     ) -> Self {
         let (adjacencies, of_interface) = (&underlay.adjacencies, &underlay.of_interface);
         let outcomes = session::over_links(fabric, adjacencies, of_interface, causes);
+        Self::of_links(fabric, underlay, outcomes, asked)
+    }
+
+    /// The sessions over links after some were judged anew; `underlay` has those of before. None if there may be causes
+    /// in it.
+    pub(in crate::behaviour) fn over_links_again(
+        fabric: &Fabric,
+        underlay: &Underlay,
+        adjacencies: &BTreeSet<AdjacencyId>,
+        causes: &Causes,
+    ) -> Option<Arc<Self>> {
+        let mut outcomes = underlay.bgp.passing.outcomes.clone();
+        let (all, of_interface) = (&underlay.adjacencies, &underlay.of_interface);
+        let changed = session::over_links_again(
+            fabric,
+            all,
+            of_interface,
+            adjacencies,
+            &mut outcomes,
+            causes,
+        )?;
+        // Where next hops are kept, who is led to them may be others.
+        let keeps = || underlay.bgp.is_used() && !keeping(fabric, &outcomes).is_empty();
+        if changed.is_empty() && !keeps() {
+            return Some(Arc::clone(&underlay.bgp));
+        }
+        Some(Arc::new(Self::of_links(fabric, underlay, outcomes, Asked::Little)))
+    }
+
+    fn of_links(fabric: &Fabric, underlay: &Underlay, outcomes: Outcomes, asked: Asked) -> Self {
         let families = [Family::Ipv4, Family::Ipv6];
-        let bgp = Self::of(fabric, outcomes, &families, Unresolved::default());
+        let bgp = Self::of(fabric, outcomes, &families, Ways::default(), asked);
         let unresolved = match bgp.is_used() {
             true => Unresolved::of_links(fabric, underlay, &bgp, &bgp.passing.outcomes),
             false => Unresolved::default(),
         };
         match unresolved.is_empty() {
             true => bgp,
-            false => Self::of(fabric, bgp.passing.outcomes, &families, unresolved),
+            false => {
+                Self::of(fabric, bgp.passing.outcomes, &families, Ways::But(unresolved), asked)
+            }
         }
     }
 
     /// All sessions, when the underlay's routes are known.
     pub(in crate::behaviour) fn over_all(
         fabric: &Fabric,
-        underlay: &Underlay,
+        underlay: &Arc<Underlay>,
+        asked: Asked,
         causes: &mut Causes,
     ) -> Self {
         let links = underlay.bgp.passing.outcomes.clone();
         let outcomes = over_loopbacks(fabric, underlay, links, causes);
-        let unresolved = Unresolved::of_speakers(fabric, underlay, &outcomes);
-        Self::of(fabric, outcomes, &[Family::Evpn], unresolved)
+        let underneath = Underneath { underlay: Arc::clone(underlay), all: Later::default() };
+        let ways = Ways::Asked(Arc::new(underneath));
+        Self::of(fabric, outcomes, &[Family::Evpn], ways, asked)
+    }
+}
+
+/// The ways that an underlay leads.
+struct Underneath {
+    underlay: Arc<Underlay>,
+    /// The next hops that some have no way to, once all of them are asked for.
+    all: Later<Unresolved>,
+}
+
+/// The underlay is that of the state that was asked first: others that share it lead alike.
+impl fmt::Debug for Underneath {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("as the underlay leads")
+    }
+}
+
+impl Leading for Underneath {
+    fn unresolved(&self, fabric: &Fabric, outcomes: &Outcomes) -> &Unresolved {
+        self.all.or(|| Unresolved::of_speakers(fabric, &self.underlay, outcomes))
+    }
+
+    fn lacks(&self, fabric: &Fabric, outcomes: &Outcomes, at: RouterId, next_hop: NextHop) -> bool {
+        match next_hop {
+            // Where policies let through prefix by prefix, what is known of one question helps with the next.
+            NextHop::Speaker(speaker)
+                if self.all.known().is_none() && !self.underlay.bgp.by_prefix =>
+            {
+                let address = address_of(fabric, speaker).filter(|_| speaker != at);
+                address.is_some_and(|to| self.underlay.delivers(fabric, at, to).is_err())
+            }
+            _ => self.unresolved(fabric, outcomes).holds(at, next_hop),
+        }
     }
 }
 

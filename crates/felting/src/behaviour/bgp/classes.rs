@@ -32,7 +32,7 @@ impl Classes {
         let common: FxHashSet<Common> =
             in_common(fabric).into_iter().map(|(what, _)| what).collect();
         // What next hops a speaker has no way to, and who has none to those that are its own.
-        let relations = passing.unresolved.relations(fabric, &places_between(fabric));
+        let relations = passing.unresolved(fabric).relations(fabric, &places_between(fabric));
         let mut unresolved: FxHashMap<RouterId, Views> = FxHashMap::default();
         for alike in relations.chunk_by(|one, other| one.0 == other.0) {
             let lack = |how: Unreaching| matches!(how, Unreaching::Lacks | Unreaching::Has);
@@ -57,7 +57,7 @@ impl Classes {
                 .filter_map(|session| {
                     let peer = fabric.devices[fabric.session(session).peer].router?;
                     let outcome = &passing.outcomes[session];
-                    let ends = passing.kinds.ends(session, outcome.twin?);
+                    let ends = passing.ends(fabric, session, outcome.twin?);
                     Some((peer, outcome.families, ends))
                 })
                 .collect();

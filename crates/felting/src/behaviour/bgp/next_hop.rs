@@ -2,12 +2,14 @@
 //! (RFC 4271 section 9.1.2.1).
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt;
 use std::net::IpAddr;
+use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use crate::behaviour::session::is_internal;
+use crate::behaviour::session::{Outcomes, is_internal};
 use crate::fabric::{DeviceId, Fabric, RouterId, Session, SessionId};
 use crate::id::IdVec;
 use crate::value::NextHopRule;
@@ -62,15 +64,38 @@ pub(super) fn places_between(fabric: &Fabric) -> IdVec<SessionId, usize> {
 }
 
 /// The next hops that some speakers have no way to: none where all is well.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) struct Unresolved {
     /// Speakers of one group are led by the underlay to the same addresses, but for what is said of them alone.
     pub(super) group: IdVec<RouterId, u32>,
     pub(super) by: BTreeMap<NextHop, Lacking>,
 }
 
+/// Which next hops speakers have ways to.
+#[derive(Clone, Debug)]
+pub(super) enum Ways {
+    /// All but these.
+    But(Unresolved),
+    /// It is worked out when it is asked.
+    Asked(Arc<dyn Leading>),
+}
+
+/// What is asked which next hops it leads to.
+pub(super) trait Leading: fmt::Debug + Send + Sync {
+    /// The next hops that some speakers have no way to, by the sessions that carry EVPN.
+    fn unresolved(&self, fabric: &Fabric, outcomes: &Outcomes) -> &Unresolved;
+    /// Whether a speaker has no way to a next hop.
+    fn lacks(&self, fabric: &Fabric, outcomes: &Outcomes, at: RouterId, next_hop: NextHop) -> bool;
+}
+
+impl Default for Ways {
+    fn default() -> Self {
+        Self::But(Unresolved::default())
+    }
+}
+
 /// Who has no way to a next hop.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) struct Lacking {
     /// All of these groups, in order,
     pub(super) groups: SmallVec<[u32; 2]>,

@@ -6,25 +6,46 @@ use std::net::Ipv4Addr;
 
 use rustc_hash::FxHashSet;
 
-use super::ends::Kinds;
-use super::next_hop::{NextHop, Unresolved, address_of, next_hop_rule};
+use super::ends::{Ends, Kinds};
+use super::next_hop::{NextHop, Unresolved, Ways, address_of, next_hop_rule};
 use super::path::{Learned, NotPassed, Path, Propagated, compare};
 use super::settle::{Telling, settle};
 use crate::behaviour::session::Outcomes;
 use crate::diagnostic::At;
 use crate::fabric::{DeviceId, Fabric, PolicyName, RouterId, SessionId};
-use crate::id::{FromIndex, Id, IdVec};
+use crate::id::{FromIndex, Id, IdVec, Later};
 use crate::value::{Family, IpPrefix, NextHopRule};
 
 /// What decides how routes are passed on: which sessions are up, and which next hops are reached.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Passing {
     pub(in crate::behaviour) outcomes: Outcomes,
-    pub(super) unresolved: Unresolved,
-    pub(super) kinds: Kinds,
+    pub(super) ways: Ways,
+    pub(super) kinds: Later<Kinds>,
 }
 
 impl Passing {
+    /// Whether a speaker has no way to a next hop.
+    pub(super) fn lacks(&self, fabric: &Fabric, at: RouterId, next_hop: NextHop) -> bool {
+        match &self.ways {
+            Ways::But(unresolved) => unresolved.holds(at, next_hop),
+            Ways::Asked(leading) => leading.lacks(fabric, &self.outcomes, at, next_hop),
+        }
+    }
+
+    /// The next hops that speakers have no way to.
+    pub(super) fn unresolved(&self, fabric: &Fabric) -> &Unresolved {
+        match &self.ways {
+            Ways::But(unresolved) => unresolved,
+            Ways::Asked(leading) => leading.unresolved(fabric, &self.outcomes),
+        }
+    }
+
+    /// How the two ends of a session are set.
+    pub(super) fn ends(&self, fabric: &Fabric, near: SessionId, far: SessionId) -> Ends {
+        self.kinds.or(|| Kinds::of(fabric)).ends(near, far)
+    }
+
     /// Whether a speaker tells another of its own itself: that has a route then, this or a better one.
     pub(super) fn tells(
         &self,
@@ -284,7 +305,7 @@ impl Passing {
             return match () {
                 () if session.device == device => Err(NotPassed::OwnNextHop),
                 () if session.peer == device => Ok(()),
-                () if self.unresolved.holds(at, NextHop::Link(link)) => Err(NotPassed::NextHop),
+                () if self.lacks(fabric, at, NextHop::Link(link)) => Err(NotPassed::NextHop),
                 () => Ok(()),
             };
         }
@@ -298,7 +319,7 @@ impl Passing {
             let paired = fabric.pair_of(device, fabric.router(speaker).device).is_some();
             return if paired { Ok(()) } else { Err(NotPassed::OwnNextHop) };
         }
-        match address.is_none() || self.unresolved.holds(at, NextHop::Speaker(speaker)) {
+        match address.is_none() || self.lacks(fabric, at, NextHop::Speaker(speaker)) {
             true => Err(NotPassed::NextHop),
             false => Ok(()),
         }

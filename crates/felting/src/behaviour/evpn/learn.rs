@@ -82,7 +82,7 @@ impl State {
             return Err(Apart::Withdrawn);
         }
         let verdict = self.bgp().verdict(fabric, Family::Evpn, origin, at).ok_or_else(|| {
-            let no_way = self.bgp().has_no_way(at, origin);
+            let no_way = self.bgp().has_no_way(fabric, at, origin);
             if no_way { Apart::NextHop } else { Apart::NotReceived }
         })?;
         if !verdict.communities {

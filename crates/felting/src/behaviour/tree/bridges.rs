@@ -34,7 +34,9 @@ impl Builder<'_> {
         for (id, device) in self.fabric.devices() {
             let routes = device.role.is_some_and(|role| role.value == Role::Router);
             let bridges = device.kind == DeviceKind::Switch && (!routes || device.tree.is_some());
-            if !bridges || self.condition.devices.contains(&id) {
+            // A switch that is off is a bridge whose ports have no link; a pair is what is left of it.
+            let left_out = || device.pair.is_some() && self.condition.devices.contains(&id);
+            if !bridges || left_out() {
                 continue;
             }
             let first = device.pair.map(|(pair, _)| self.fabric.pair(pair).sides[0].switch.value);

@@ -182,7 +182,7 @@ pub(super) fn adjacencies(
     (list, of_interface)
 }
 
-fn judge(
+pub(super) fn judge(
     fabric: &Fabric,
     links: &Beneath<'_>,
     near: InterfaceId,

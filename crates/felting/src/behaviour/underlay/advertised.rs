@@ -3,11 +3,14 @@
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
+use super::adjacency::{Adjacency, AdjacencyFault, AdjacencyId};
+use super::domains::{Domains, domain_keys};
+use super::prefixes::OfPrefixes;
 use super::table::is_used;
 use super::{DomainId, Origin};
 use crate::behaviour::gateway::is_gateway;
-use crate::fabric::{DeviceId, Fabric, InterfaceId, WanId};
-use crate::id::IdVec;
+use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, WanId};
+use crate::id::{IdVec, Pages};
 use crate::value::{Advertised, IpPrefix, UnderlayProtocol};
 use std::collections::BTreeSet;
 
@@ -28,28 +31,41 @@ pub(crate) fn segment_subnets(
     })
 }
 
-pub(super) type Origins = FxHashMap<IpPrefix, SmallVec<[Origin; 2]>>;
+/// What decides what routers tell, beside what is written of them.
+#[derive(Clone, Copy)]
+pub(super) struct Telling<'a> {
+    pub(super) fabric: &'a Fabric,
+    pub(super) adjacencies: &'a Pages<AdjacencyId, Adjacency>,
+    pub(super) of_interface: &'a IdVec<InterfaceId, Option<AdjacencyId>>,
+    pub(super) domains: &'a Domains,
+    /// The switches whose VTEP address is withdrawn.
+    pub(super) withdrawn: &'a BTreeSet<DeviceId>,
+}
 
-/// Who advertises what.
-pub(super) fn origins(
-    fabric: &Fabric,
-    up: &dyn Fn(InterfaceId) -> bool,
-    of_link: &dyn Fn(InterfaceId) -> Option<DomainId>,
-    wans: &IdVec<WanId, bool>,
-    withdrawn: &BTreeSet<DeviceId>,
-) -> (Origins, Vec<u8>) {
-    let mut origins = Origins::default();
-    for (id, router) in fabric.routers.iter() {
+impl Telling<'_> {
+    /// Whether the link of an interface is up; what leads out of the fabric is taken to be.
+    fn is_up(&self, interface: InterfaceId) -> bool {
+        let adjacency = self.of_interface[interface].map(|id| &self.adjacencies[id]);
+        adjacency.is_none_or(|adjacency| adjacency.fault != Some(AdjacencyFault::LinkDown))
+    }
+
+    /// The domain that a link is in; none of one that is in several, and so in all of its router's.
+    fn domain(&self, interface: InterfaceId) -> Option<DomainId> {
+        let adjacency = self.of_interface[interface].map(|id| &self.adjacencies[id])?;
+        let [ref key] = domain_keys(self.fabric, adjacency)[..] else { return None };
+        self.domains.get(key).filter(|_| adjacency.fault.is_none())
+    }
+
+    /// What a router itself tells of, but for its static routes: of one prefix the first counts.
+    pub(super) fn told_by(&self, id: RouterId, tell: &mut dyn FnMut(IpPrefix, Origin)) {
+        let fabric = self.fabric;
+        let router = fabric.router(id);
         let mut add = |prefix: IpPrefix, what: Advertised, cost: u32, domain: Option<DomainId>| {
-            let known = origins.entry(prefix).or_default();
-            let origin = Origin { router: id, what, cost, domain };
-            if !known.iter().any(|other| other.router == id) {
-                known.push(origin);
-            }
+            tell(prefix, Origin { router: id, what, cost, domain });
         };
         let says = |what: Advertised| router.advertised.iter().any(|one| one.value == what);
         if router.protocol.is_none_or(|protocol| protocol.value == UnderlayProtocol::None) {
-            continue;
+            return;
         }
         if says(Advertised::Loopbacks) {
             for loopback in &router.loopbacks {
@@ -57,19 +73,19 @@ pub(super) fn origins(
             }
         }
         if says(Advertised::Vteps)
-            && !withdrawn.contains(&router.device)
+            && !self.withdrawn.contains(&router.device)
             && let Some(address) = fabric.vtep_of(router.device)
         {
             add(IpPrefix::host(address.value), Advertised::Vteps, 0, None);
         }
         if says(Advertised::Links) {
-            let interfaces = router.interfaces.iter().filter(|&id| up(id));
+            let interfaces = router.interfaces.iter().filter(|&id| self.is_up(id));
             for (link, interface) in interfaces.map(|id| (id, fabric.interface(id))) {
                 let runs = interface.protocol.value != UnderlayProtocol::None;
-                for address in
-                    interface.addresses.iter().filter(|_| runs && interface.vrf.is_none())
-                {
-                    add(address.subnet(), Advertised::Links, interface.cost.get(), of_link(link));
+                let addresses = interface.addresses.iter();
+                for address in addresses.filter(|_| runs && interface.vrf.is_none()) {
+                    let (cost, domain) = (interface.cost.get(), self.domain(link));
+                    add(address.subnet(), Advertised::Links, cost, domain);
                 }
             }
         }
@@ -79,20 +95,33 @@ pub(super) fn origins(
             }
         }
     }
+}
+
+/// Adds what a router tells of to the list of a prefix.
+pub(super) fn add(known: &mut SmallVec<[Origin; 2]>, origin: Origin) {
+    if !known.iter().any(|other| other.router == origin.router) {
+        known.push(origin);
+    }
+}
+
+/// Who advertises what.
+pub(super) fn origins(telling: Telling<'_>, wans: &IdVec<WanId, bool>) -> OfPrefixes<Origin> {
+    let fabric = telling.fabric;
+    let mut origins: FxHashMap<IpPrefix, SmallVec<[Origin; 2]>> = FxHashMap::default();
+    for id in fabric.routers.ids() {
+        telling.told_by(id, &mut |prefix, origin| {
+            add(origins.entry(prefix).or_default(), origin);
+        });
+    }
     let used = fabric.static_routes.iter().filter(|route| is_used(fabric, route, wans));
     for route in used.filter(|route| route.vrf.is_none()) {
         let Some(id) = fabric.devices[route.device].router else { continue };
         let router = &fabric.routers[id];
         let runs = router.protocol.is_some_and(|p| p.value != UnderlayProtocol::None);
         if runs && router.advertised.iter().any(|one| one.value == Advertised::Static) {
-            let known = origins.entry(route.to.value).or_default();
-            if !known.iter().any(|other| other.router == id) {
-                known.push(Origin { router: id, what: Advertised::Static, cost: 0, domain: None });
-            }
+            let origin = Origin { router: id, what: Advertised::Static, cost: 0, domain: None };
+            add(origins.entry(route.to.value).or_default(), origin);
         }
     }
-    let mut lengths: Vec<u8> = origins.keys().map(IpPrefix::length).collect();
-    lengths.sort_unstable_by(|a, b| b.cmp(a));
-    lengths.dedup();
-    (origins, lengths)
+    OfPrefixes::of(origins)
 }

@@ -99,7 +99,7 @@ impl Underlay {
         self.shortest(fabric, origins, &prefix, &mut routes);
         self.by_bgp(fabric, origins, &prefix, &mut routes);
         self.written(fabric, &prefix, &mut routes);
-        for &id in self.connected.get(&prefix).map_or(&[][..], |own| &own[..]) {
+        for &id in self.connected.get(&prefix) {
             let source = RouteSource::Connected;
             routes[id] = Some(Route { source, metric: 0, hops: SmallVec::new() });
         }
@@ -244,7 +244,7 @@ impl Underlay {
         prefix: &IpPrefix,
         routes: &mut IdVec<RouterId, Option<Route>>,
     ) {
-        let domains: Vec<DomainId> = self.backbone.ids().collect();
+        let domains: Vec<DomainId> = self.domains.ids().collect();
         let mut inside: Vec<(DomainId, Distances)> = Vec::new();
         for &domain in &domains {
             let here = origins.iter().filter(|o| o.domain.is_none_or(|own| own == domain));
@@ -269,9 +269,11 @@ impl Underlay {
         let mut over: Vec<(DomainId, Distances)> = Vec::new();
         if domains.len() > 1 {
             let (backbones, areas): (Vec<DomainId>, Vec<DomainId>) =
-                domains.iter().partition(|&&domain| self.backbone[domain]);
+                domains.iter().partition(|&&domain| self.domains.is_backbone(domain));
             let of = |backbone: bool| {
-                inside.iter().filter(move |(domain, _)| self.backbone[*domain] == backbone)
+                inside
+                    .iter()
+                    .filter(move |(domain, _)| self.domains.is_backbone(*domain) == backbone)
             };
             let of_areas: Vec<_> = of(false).collect();
             over.extend(backbones.iter().filter_map(|&into| carried(&of_areas, into)));
@@ -282,12 +284,13 @@ impl Underlay {
         }
         // RFC 1195 section 3.10.2: of IS-IS level 1 comes first, whatever it costs. RFC 2328 section 16.2: a router
         // of the backbone looks at what the backbone says alone.
-        let level_one = |domain: DomainId| self.level_one[domain];
+        let level_one = |domain: DomainId| self.domains.is_level_one(domain);
         let bordering = domains.len() > 1;
         for router in fabric.routers.ids() {
+            let is_backbone = |domain: DomainId| self.domains.is_backbone(domain);
             let in_backbone =
-                bordering && self.edges[router].iter().any(|edge| self.backbone[edge.domain]);
-            let of_backbone = |domain: DomainId| !in_backbone || self.backbone[domain];
+                bordering && self.edges[router].iter().any(|edge| is_backbone(edge.domain));
+            let of_backbone = |domain: DomainId| !in_backbone || is_backbone(domain);
             let best = |found: &[(DomainId, Distances)], holds: &dyn Fn(DomainId) -> bool| {
                 self.best(fabric, router, prefix, found, holds)
             };
