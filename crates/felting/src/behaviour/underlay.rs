@@ -101,8 +101,8 @@ enum WrittenAs {
 
 impl Underlay {
     /// The pairs of interfaces that face each other, with what became of each.
-    pub fn adjacencies(&self) -> impl Iterator<Item = (AdjacencyId, &Adjacency)> {
-        self.adjacencies.iter()
+    pub fn adjacencies(&self) -> impl ExactSizeIterator<Item = (AdjacencyId, &Adjacency)> {
+        self.adjacencies.ids().map(|id| (id, &self.adjacencies[id]))
     }
 
     /// One adjacency.
