@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use felting::scaffold::Scaffold;
 use felting::value::Family;
@@ -122,10 +122,45 @@ fn of_first_fabrics_of_other_shapes() {
     }
 }
 
+/// A leaf that has lost the core closes its legs of Ethernet segments, and its last routed link may lead to a host.
+#[test]
+fn of_a_leaf_whose_last_routed_link_is_of_a_host() {
+    let file = judged().join("protocols/core-isolation-beside-a-tenant-link.toml");
+    let text = std::fs::read_to_string(file).unwrap();
+    let (leaf, _) = text.split_once("[[switch]]\nname = \"causeway\"").unwrap();
+    let fabric = Fabric::from_text(
+        "leaf.toml",
+        &format!(
+            r#"{leaf}
+            [[host]]
+            name = "causeway"
+            nics = "p1 25G"
+            [[interface]]
+            on = "kelp-a"
+            port = "q3"
+            address = "10.89.0.1/30"
+            "#
+        ),
+    );
+    assert!(fabric.is_complete(), "{:?}", fabric.faults().first());
+    let cut = |condition: Condition, what| condition.cut(&fabric, what).unwrap();
+    let condition = cut(cut(Condition::default(), "cable kelp-a q49"), "cable kelp-a q50");
+    let before = State::of(&fabric, &condition, &Progress::default());
+    assert!(before.isolated().is_empty());
+    let condition = cut(condition, "causeway");
+    let given = before.given(&condition);
+    assert_eq!(given.isolated().len(), 1);
+    let anew = State::of(&fabric, &condition, &Progress::default());
+    assert!(all(&anew) == all(&given), "{}", parting(&anew, &given));
+}
+
+fn judged() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../felting-cli/tests/judged")
+}
+
 #[test]
 fn of_what_engineers_judged() {
-    let judged = Path::new(env!("CARGO_MANIFEST_DIR")).join("../felting-cli/tests/judged");
-    let folders = std::fs::read_dir(judged).unwrap().map(|one| one.unwrap().path());
+    let folders = std::fs::read_dir(judged()).unwrap().map(|one| one.unwrap().path());
     let files = folders.filter(|one| one.is_dir()).flat_map(|folder| {
         std::fs::read_dir(folder).unwrap().map(|one| one.unwrap().path()).collect::<Vec<_>>()
     });

@@ -5,6 +5,7 @@
 use std::fmt::Write as _;
 
 use felting::behaviour::{BridgePortId, Carrier, PortRole, TreeKind};
+use felting::rules::Terms;
 use felting::value::VlanId;
 use felting::{Condition, Fabric, Progress, State};
 use proptest::prelude::*;
@@ -32,6 +33,33 @@ fn label(state: &State, port: BridgePortId) -> String {
         Carrier::Group(group) => format!("group {}", fabric.group(group).number),
         _ => unreachable!(),
     }
+}
+
+/// A switch that is off is a bridge without links: what is set of it has its meaning still.
+#[test]
+fn what_is_set_of_a_switch_that_is_off_is_not_without_effect() {
+    let fabric = read(
+        r#"
+        [[switch]]
+        name = "mud-1"
+        ports = "p1 25G"
+        [[port]]
+        on = "mud-1"
+        ports = "p1"
+        untagged = 10
+        edge = true
+        [[host]]
+        name = "hull"
+        nics = "nic1 25G"
+        [cabling]
+        runs = "mud-1 p1 -- hull nic1"
+        "#,
+    );
+    let off = Condition::default().cut(&fabric, "mud-1").unwrap();
+    let state = State::of(&fabric, &off, &Progress::default());
+    let report = state.check(Terms::default(), &Progress::default());
+    let told: Vec<_> = report.findings.iter().map(|finding| finding.rule.id).collect();
+    assert!(!told.contains(&"setting-without-effect"), "{told:?}");
 }
 
 /// The role of every port that joins bridges, for the frames of a VLAN.

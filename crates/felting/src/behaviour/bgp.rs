@@ -17,7 +17,7 @@ use std::collections::BTreeSet;
 
 use rustc_hash::FxHashMap;
 
-use super::session::{Outcomes, SessionOutcome};
+use super::session::{Outcomes, SessionOutcome, speaks};
 use crate::diagnostic::At;
 use crate::fabric::{DeviceId, Fabric, PolicyName, RouterId, SessionId};
 use crate::id::{Id, Later};
@@ -94,11 +94,9 @@ impl Bgp {
 
     /// Whether a speaker of EVPN has no way to what another originates, whoever tells it.
     pub(super) fn has_no_way(&self, fabric: &Fabric, at: RouterId, origin: RouterId) -> bool {
-        let speaks = |router: RouterId| {
-            let mut sessions = fabric.router(router).sessions.iter();
-            sessions.any(|session| self.passing.outcomes[session].carries(Family::Evpn))
-        };
-        speaks(at) && speaks(origin) && self.passing.lacks(fabric, at, NextHop::Speaker(origin))
+        let outcomes = &self.passing.outcomes;
+        [at, origin].into_iter().all(|one| speaks(fabric, outcomes, one, Family::Evpn))
+            && self.passing.lacks(fabric, at, NextHop::Speaker(origin))
     }
 
     /// What became of a session.

@@ -83,9 +83,8 @@ impl Links {
         let is_plain = |&port: &PortId| {
             let Some((_, far)) = fabric.link(port) else { return false };
             let alike = |a: &Port, b: &Port| rates_agree(a, b) && a.duplex == b.duplex;
-            let hosts = [port, far].map(|end| kind(end) == DeviceKind::Host);
-            (hosts[0] != hosts[1]
-                || (hosts == [false; 2] && is_routed(fabric, port) && is_routed(fabric, far)))
+            let of_host = (kind(port) == DeviceKind::Host) != (kind(far) == DeviceKind::Host);
+            (of_host || (is_routed(fabric, port) && is_routed(fabric, far)))
                 && alike(fabric.port(port), fabric.port(far))
                 && !fabric.is_stack_port(port)
                 && !is_shared(port)
@@ -102,9 +101,11 @@ impl Links {
     }
 }
 
-/// Whether a switch's port carries no VLAN, so that no frame is bridged by it.
-fn is_routed(fabric: &Fabric, port: PortId) -> bool {
-    carried(fabric, port).is_none_or(|(tagged, untagged)| tagged.is_empty() && untagged.is_none())
+/// Whether a port is a switch's that carries no VLAN, so that no frame is bridged by it.
+pub(super) fn is_routed(fabric: &Fabric, port: PortId) -> bool {
+    fabric.device(fabric.port(port).device).kind == DeviceKind::Switch
+        && carried(fabric, port)
+            .is_none_or(|(tagged, untagged)| tagged.is_empty() && untagged.is_none())
 }
 
 /// The links that are up by themselves.

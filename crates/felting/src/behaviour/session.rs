@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::cause::{Aspect, CauseId, Causes, Entity};
 use super::underlay::{Adjacency, AdjacencyId};
 use crate::diagnostic::At;
-use crate::fabric::{DeviceId, Fabric, InterfaceId, Session, SessionId};
+use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, Session, SessionId};
 use crate::id::{IdVec, Pages};
 use crate::value::{Family, SessionOver};
 
@@ -96,6 +96,16 @@ fn mask(session: &Session) -> u8 {
 
 pub(super) type Outcomes = Pages<SessionId, SessionOutcome>;
 
+/// Whether some session of a router carries a family.
+pub(super) fn speaks(
+    fabric: &Fabric,
+    outcomes: &Outcomes,
+    router: RouterId,
+    family: Family,
+) -> bool {
+    fabric.router(router).sessions.iter().any(|session| outcomes[session].carries(family))
+}
+
 const DOWN: SessionOutcome = SessionOutcome {
     twin: None,
     fault: Some(SessionFault::LinkDown),
@@ -111,20 +121,36 @@ pub(super) fn over_links(
     of_interface: &IdVec<InterfaceId, Option<AdjacencyId>>,
     causes: &mut Causes,
 ) -> Outcomes {
-    let mut outcomes: Outcomes = Outcomes::filled(&fabric.sessions, DOWN);
-    for (id, session) in fabric.sessions().filter(|(_, s)| s.over == SessionOver::Links) {
-        let Some(near) = session.interface else { continue };
-        let adjacency = of_interface[near].map(|adjacency| &adjacencies[adjacency]);
-        if !adjacency.is_some_and(Adjacency::carries_packets) {
-            continue;
-        }
-        outcomes[id] = judge(fabric, id, fabric.twin(id), causes);
-    }
-    outcomes
+    let over = |id: SessionId| match adjacency_of(fabric, of_interface, id) {
+        Some(adjacency) => over_link(fabric, &adjacencies[adjacency], id, causes),
+        None => DOWN,
+    };
+    Outcomes::of(fabric.sessions.ids().map(over))
 }
 
-/// The same with those over some links judged anew: the sessions that are others then. None if there may be causes in
-/// it.
+/// The adjacency that a session over a link goes over, if anything is there.
+fn adjacency_of(
+    fabric: &Fabric,
+    of_interface: &IdVec<InterfaceId, Option<AdjacencyId>>,
+    id: SessionId,
+) -> Option<AdjacencyId> {
+    let session = fabric.session(id);
+    session.interface.filter(|_| session.over == SessionOver::Links).and_then(|id| of_interface[id])
+}
+
+fn over_link(
+    fabric: &Fabric,
+    adjacency: &Adjacency,
+    id: SessionId,
+    causes: &mut Causes,
+) -> SessionOutcome {
+    match adjacency.carries_packets() {
+        true => judge(fabric, id, fabric.twin(id), causes),
+        false => DOWN,
+    }
+}
+
+/// The same with those over some links judged anew, and whether any is another then. None if there may be causes in it.
 pub(super) fn over_links_again(
     fabric: &Fabric,
     adjacencies: &Pages<AdjacencyId, Adjacency>,
@@ -132,36 +158,29 @@ pub(super) fn over_links_again(
     changed: &BTreeSet<AdjacencyId>,
     outcomes: &mut Outcomes,
     causes: &Causes,
-) -> Option<Vec<SessionId>> {
+) -> Option<bool> {
     let ends = changed.iter().flat_map(|&id| [adjacencies[id].near, adjacencies[id].far]);
     let devices: BTreeSet<DeviceId> = ends.map(|end| fabric.interface(end).device).collect();
-    let mut found = Vec::new();
+    let mut any = false;
     for router in devices.iter().filter_map(|&device| fabric.router_of(device)) {
         for id in router.sessions.iter() {
-            let session = fabric.session(id);
-            let adjacency = session.interface.and_then(|near| of_interface[near]);
+            let adjacency = adjacency_of(fabric, of_interface, id);
             let Some(adjacency) = adjacency.filter(|adjacency| changed.contains(adjacency)) else {
                 continue;
             };
-            if session.over != SessionOver::Links {
-                continue;
-            }
             let mut scratch = Causes::default();
-            let now = match adjacencies[adjacency].carries_packets() {
-                true => judge(fabric, id, fabric.twin(id), &mut scratch),
-                false => DOWN,
-            };
+            let now = over_link(fabric, &adjacencies[adjacency], id, &mut scratch);
             let claimed = causes.claimed(Entity::Session(id), Aspect::Neighbour);
             if claimed.is_some() || scratch.iter().next().is_some() {
                 return None;
             }
             if outcomes[id] != now {
                 outcomes[id] = now;
-                found.push(id);
+                any = true;
             }
         }
     }
-    Some(found)
+    Some(any)
 }
 
 pub(super) fn claim(

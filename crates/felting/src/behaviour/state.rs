@@ -63,6 +63,7 @@ struct Routed {
     views: Later<IdVec<RouterId, u32>>,
     sought: Arc<Later<Sought>>,
     bgp: Arc<Bgp>,
+    /// Those of the underlay, and those of the sessions between loopbacks.
     causes: [Found; 2],
 }
 

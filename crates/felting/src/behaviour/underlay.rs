@@ -248,14 +248,12 @@ impl Underlay {
         if fabric.written.for_address(host).next().is_some() {
             return None;
         }
-        let lengths = self.origins.lengths().iter().filter(|&&length| length <= host.length());
-        let prefixes = lengths.map(|&length| host.shortened(length));
         let mut marks: FxHashMap<RouterId, SmallVec<[u32; 4]>> = FxHashMap::default();
         let mut place = 0;
         let mut mark = |router: RouterId, place: u32, number: u32| {
             marks.entry(router).or_default().extend([place, number]);
         };
-        for prefix in prefixes {
+        for prefix in self.origins.around(host) {
             for origin in self.origins(&prefix) {
                 mark(origin.router, place, 0);
                 let apart = self.bgp.told_apart_by(fabric, prefix.family(), origin.router)?;
@@ -295,9 +293,7 @@ impl Underlay {
         heard: &mut Heard,
     ) -> Option<(IpPrefix, Origin)> {
         let host = IpPrefix::host(address);
-        let mut lengths = self.origins.lengths().iter().filter(|&&length| length <= host.length());
-        lengths.find_map(|&length| {
-            let prefix = host.shortened(length);
+        self.origins.around(host).find_map(|prefix| {
             let mut origins = self.origins(&prefix).iter();
             let heard =
                 origins.find(|o| o.router != from && self.hears(fabric, from, o, &prefix, heard));

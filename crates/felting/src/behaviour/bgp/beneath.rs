@@ -13,7 +13,7 @@ use crate::behaviour::cause::Causes;
 use crate::behaviour::loopbacks::over_loopbacks;
 use crate::behaviour::session::{self, Outcomes};
 use crate::behaviour::underlay::{AdjacencyId, Underlay};
-use crate::fabric::{DeviceId, Fabric, RouterId, SessionId};
+use crate::fabric::{DeviceId, Fabric, RouterId};
 use crate::id::{IdVec, Later};
 use crate::value::{Family, IpPrefix, NextHopRule, SessionOver};
 
@@ -50,7 +50,7 @@ impl Bgp {
         )?;
         // Where next hops are kept, who is led to them may be others.
         let keeps = || underlay.bgp.is_used() && !keeping(fabric, &outcomes).is_empty();
-        if changed.is_empty() && !keeps() {
+        if !changed && !keeps() {
             return Some(Arc::clone(&underlay.bgp));
         }
         Some(Arc::new(Self::of_links(fabric, underlay, outcomes, Asked::Little)))
@@ -123,12 +123,8 @@ impl Unresolved {
     /// The VTEPs and loopbacks that speakers of EVPN are not led to, whatever they hear.
     fn of_speakers(fabric: &Fabric, underlay: &Underlay, outcomes: &Outcomes) -> Self {
         let mut found = Self { group: underlay.groups(fabric), ..Self::default() };
-        let carries = |&session: &SessionId| outcomes[session].carries(Family::Evpn);
-        let speaks = |router: &crate::fabric::Router| {
-            router.sessions.iter().any(|session| carries(&session))
-        };
-        let speakers: Vec<RouterId> =
-            fabric.routers.iter().filter(|(_, router)| speaks(router)).map(|(id, _)| id).collect();
+        let speaks = |at: RouterId| session::speaks(fabric, outcomes, at, Family::Evpn);
+        let speakers: Vec<RouterId> = fabric.routers.ids().filter(|&at| speaks(at)).collect();
         let mut members: Vec<Vec<RouterId>> = Vec::new();
         for &speaker in &speakers {
             let group = found.group[speaker] as usize;
@@ -158,7 +154,7 @@ impl Unresolved {
             for alike in apart.chunk_by(|one, other| !each && one.0 == other.0) {
                 known.clear();
                 let speaking = alike.iter().map(|(_, at)| *at).filter(|&at| at != speaker);
-                for at in speaking.filter(|&at| speaks(fabric.router(at))) {
+                for at in speaking.filter(|&at| speaks(at)) {
                     let group = found.group[at];
                     let of_group = known.iter().find(|(known, _)| *known == group);
                     let led = match of_group {

@@ -13,7 +13,7 @@ use crate::behaviour::bgp::{Asked, Bgp};
 use crate::behaviour::carrier::Carriers;
 use crate::behaviour::cause::{Aspect, Causes, Entity};
 use crate::behaviour::keepalive::{KeepaliveFault, KeepalivePath};
-use crate::behaviour::link::Links;
+use crate::behaviour::link::{self, Links};
 use crate::behaviour::loopbacks::Sought;
 use crate::behaviour::underlay::{self, Again, Beneath};
 use crate::behaviour::{agreement, evpn, lag, pair, tree};
@@ -49,7 +49,9 @@ impl State {
             groups[group] = pair::group(&self.pairs, made, |lag: LagId| lags[lag].up);
         }
         let interfaces = self.interfaces_at(&ports, &again);
-        if self.any_between_switches(&ports) && !self.keeps_what_closes(condition, &links) {
+        if ports.iter().any(|&port| link::is_routed(fabric, port))
+            && !self.keeps_what_closes(condition, &links)
+        {
             return None;
         }
         let change = tree::Change {
@@ -152,23 +154,14 @@ impl State {
         })
     }
 
-    fn any_between_switches(&self, ports: &[PortId]) -> bool {
-        let fabric = &self.fabric;
-        let of_host =
-            |port: PortId| fabric.device(fabric.port(port).device).kind == DeviceKind::Host;
-        let far = |port: PortId| fabric.link(port).map_or(port, |(_, far)| far);
-        ports.iter().any(|&port| !of_host(port) && !of_host(far(port)))
-    }
-
     /// Whether pairs and leaves close what they did, with other links up: keepalives may go over these, and who has lost
     /// all of them may close its legs of Ethernet segments.
     fn keeps_what_closes(&self, condition: &Condition, links: &Links) -> bool {
         let fabric = &self.fabric;
         let goes_over_links = |path: &KeepalivePath| {
+            use KeepaliveFault::{LinkDown, NoRoute};
             use KeepalivePath::{Broken, InBand, Link, Underlay};
-            let down = KeepaliveFault::NoRoute;
-            matches!(path, Link(_) | Underlay | InBand(_))
-                || matches!(path, Broken(fault) if *fault == down || matches!(fault, KeepaliveFault::LinkDown(_)))
+            matches!(path, Link(_) | Underlay | InBand(_) | Broken(LinkDown(_) | NoRoute))
         };
         if self.pairs.values().any(|pair| pair.keepalive.iter().any(goes_over_links)) {
             let peer_links = self.pairs.values().map(|pair| pair.peer_link);

@@ -98,7 +98,7 @@ impl Telling<'_> {
 }
 
 /// Adds what a router tells of to the list of a prefix.
-pub(super) fn add(known: &mut SmallVec<[Origin; 2]>, origin: Origin) {
+fn add(known: &mut SmallVec<[Origin; 2]>, origin: Origin) {
     if !known.iter().any(|other| other.router == origin.router) {
         known.push(origin);
     }

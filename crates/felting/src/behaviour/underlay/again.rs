@@ -7,8 +7,9 @@ use rustc_hash::FxHashSet;
 use smallvec::SmallVec;
 
 use super::adjacency::{Adjacency, AdjacencyId, judge};
-use super::advertised::{Telling, add};
+use super::advertised::Telling;
 use super::domains::parts;
+use super::prefixes::OfPrefixes;
 use super::{Beneath, DomainId, Edge, Underlay};
 use crate::behaviour::cause::{Aspect, Causes, Entity};
 use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId};
@@ -118,32 +119,13 @@ impl Change<'_> {
 
     /// Whether OSPF or IS-IS may join other routers than before, or the domains of a router have another order.
     fn joins_others(&self, now: &Underlay, routers: &BTreeSet<RouterId>) -> bool {
-        (0..2).any(|version| {
-            let order = |underlay: &Underlay, router: RouterId| {
-                let mut found: SmallVec<[DomainId; 4]> = SmallVec::new();
-                for edge in underlay.edges[router].iter().filter(|edge| edge.carries[version]) {
-                    if !found.contains(&edge.domain) {
-                        found.push(edge.domain);
-                    }
-                }
-                found
-            };
-            if routers.iter().any(|&router| order(self.before, router) != order(now, router)) {
-                return true;
-            }
-            // An end of each way that is gone must still be joined with the other, and of each that is new before.
-            let differ = |one: &Underlay, other: &Underlay| {
-                routers.iter().any(|&router| {
-                    let gone = one.edges[router].iter().filter(|edge| {
-                        let same =
-                            |known: &&Edge| known.near == edge.near && known.domain == edge.domain;
-                        edge.carries[version] && !other.edges[router].iter().any(|e| same(&e))
-                    });
-                    let mut gone = gone.filter(|edge| router < edge.to);
-                    gone.any(|edge| !is_joined(other, version, edge.domain, router, edge.to))
-                })
-            };
-            differ(self.before, now) || differ(now, self.before)
+        let before = self.before;
+        routers.iter().any(|&router| {
+            (0..2).any(|version| {
+                order(before, version, router) != order(now, version, router)
+                    || parts_at(before, now, version, router)
+                    || parts_at(now, before, version, router)
+            })
         })
     }
 
@@ -155,50 +137,74 @@ impl Change<'_> {
         prefixes: &BTreeSet<IpPrefix>,
         withdrawn: &BTreeSet<DeviceId>,
     ) {
-        let fabric = self.fabric;
-        let known = prefixes.iter().flat_map(|prefix| self.before.origins(prefix));
-        let tellers: BTreeSet<RouterId> =
-            known.map(|origin| origin.router).chain(routers.iter().copied()).collect();
-        let mut told: BTreeMap<IpPrefix, SmallVec<_>> =
-            prefixes.iter().map(|&prefix| (prefix, SmallVec::new())).collect();
+        let tellers = prefixes.iter().flat_map(|prefix| self.before.origins(prefix));
+        let tellers = tellers.map(|origin| origin.router).chain(routers.iter().copied());
         let telling = Telling {
-            fabric,
+            fabric: self.fabric,
             adjacencies: &underlay.adjacencies,
             of_interface: &underlay.of_interface,
             domains: &underlay.domains,
             withdrawn,
         };
-        for &router in &tellers {
-            telling.told_by(router, &mut |prefix, origin| {
-                if let Some(known) = told.get_mut(&prefix) {
-                    add(known, origin);
-                }
-            });
-        }
-        for (prefix, list) in told {
-            if underlay.origins.get(&prefix) != &list[..] {
-                underlay.origins.set(prefix, list);
+        let told = listed(prefixes, tellers, |router, tell| telling.told_by(router, tell));
+        put(&mut underlay.origins, told);
+        let havers = prefixes.iter().flat_map(|prefix| self.before.connected.get(prefix));
+        let had = listed(prefixes, havers.chain(routers).copied(), |router, has| {
+            underlay.had_by(self.fabric, router, &mut |prefix| has(prefix, router));
+        });
+        put(&mut underlay.connected, had);
+    }
+}
+
+/// What each of some prefixes has of some routers, in their order: of each router the first.
+fn listed<T>(
+    prefixes: &BTreeSet<IpPrefix>,
+    routers: impl Iterator<Item = RouterId>,
+    each: impl Fn(RouterId, &mut dyn FnMut(IpPrefix, T)),
+) -> BTreeMap<IpPrefix, SmallVec<[T; 2]>> {
+    let mut found: BTreeMap<IpPrefix, SmallVec<[T; 2]>> =
+        prefixes.iter().map(|&prefix| (prefix, SmallVec::new())).collect();
+    for router in routers.collect::<BTreeSet<_>>() {
+        let mut seen: BTreeSet<IpPrefix> = BTreeSet::new();
+        each(router, &mut |prefix, one| {
+            if let Some(list) = found.get_mut(&prefix).filter(|_| seen.insert(prefix)) {
+                list.push(one);
             }
-        }
-        let known = prefixes.iter().flat_map(|prefix| self.before.connected.get(prefix));
-        let havers: BTreeSet<RouterId> = known.chain(routers).copied().collect();
-        let mut had: BTreeMap<IpPrefix, SmallVec<[RouterId; 2]>> =
-            prefixes.iter().map(|&prefix| (prefix, SmallVec::new())).collect();
-        for &router in &havers {
-            underlay.had_by(fabric, router, &mut |prefix| {
-                if let Some(known) =
-                    had.get_mut(&prefix).filter(|known| known.last() != Some(&router))
-                {
-                    known.push(router);
-                }
-            });
-        }
-        for (prefix, list) in had {
-            if underlay.connected.get(&prefix) != &list[..] {
-                underlay.connected.set(prefix, list);
-            }
+        });
+    }
+    found
+}
+
+fn put<T: PartialEq>(known: &mut OfPrefixes<T>, found: BTreeMap<IpPrefix, SmallVec<[T; 2]>>) {
+    for (prefix, list) in found {
+        if known.get(&prefix) != &list[..] {
+            known.set(prefix, list);
         }
     }
+}
+
+/// The domains that a router has ways in, in the order of these.
+fn order(underlay: &Underlay, version: usize, router: RouterId) -> SmallVec<[DomainId; 4]> {
+    let mut found = SmallVec::new();
+    for edge in underlay.edges[router].iter().filter(|edge| edge.carries[version]) {
+        if !found.contains(&edge.domain) {
+            found.push(edge.domain);
+        }
+    }
+    found
+}
+
+/// Whether a way from a router that is in one underlay alone joins what nothing else joins in the other.
+fn parts_at(one: &Underlay, other: &Underlay, version: usize, router: RouterId) -> bool {
+    let is_there = |edge: &Edge| {
+        let mut known = other.edges[router].iter();
+        known.any(|known| (known.near, known.domain) == (edge.near, edge.domain))
+    };
+    // Each way has one back.
+    let onward = one.edges[router].iter().filter(|edge| router < edge.to && edge.carries[version]);
+    onward
+        .filter(|edge| !is_there(edge))
+        .any(|edge| !is_joined(other, version, edge.domain, router, edge.to))
 }
 
 /// Whether links of a domain join two routers: searched from both at once, as a way round is mostly short.

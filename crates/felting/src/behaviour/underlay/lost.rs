@@ -42,15 +42,11 @@ impl Underlay {
             Err(NoRoute::Unknown(at)) => at,
         };
         let host = IpPrefix::host(address);
-        let told =
-            self.origins.lengths().iter().filter(|&&length| length <= host.length()).find_map(
-                |&l| {
-                    let prefix = host.shortened(l);
-                    let origins: SmallVec<[RouterId; 2]> =
-                        self.origins(&prefix).iter().map(|origin| origin.router).collect();
-                    (!origins.is_empty()).then_some((prefix, origins))
-                },
-            );
+        let told = self.origins.around(host).find_map(|prefix| {
+            let origins: SmallVec<[RouterId; 2]> =
+                self.origins(&prefix).iter().map(|origin| origin.router).collect();
+            (!origins.is_empty()).then_some((prefix, origins))
+        });
         let runs = |router: RouterId| {
             let protocol = fabric.router(router).protocol.map(|protocol| protocol.value);
             protocol.filter(|&protocol| protocol != UnderlayProtocol::None)

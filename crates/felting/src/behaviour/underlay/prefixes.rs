@@ -19,8 +19,6 @@ pub(crate) struct OfPrefixes<T> {
     now: Lists<T>,
     /// How many prefixes there are of each length.
     counts: BTreeMap<u8, usize>,
-    /// The lengths, the longest first.
-    lengths: Vec<u8>,
 }
 
 impl<T> OfPrefixes<T> {
@@ -30,8 +28,7 @@ impl<T> OfPrefixes<T> {
         for prefix in all.keys() {
             *counts.entry(prefix.length()).or_default() += 1;
         }
-        let lengths = counts.keys().rev().copied().collect();
-        Self { all: Arc::new(all), now: Lists::default(), counts, lengths }
+        Self { all: Arc::new(all), now: Lists::default(), counts }
     }
 
     /// What a prefix has.
@@ -44,15 +41,11 @@ impl<T> OfPrefixes<T> {
     pub(super) fn set(&mut self, prefix: IpPrefix, list: SmallVec<[T; 2]>) {
         let (had, has) = (!self.get(&prefix).is_empty(), !list.is_empty());
         self.now.insert(prefix, list);
-        if had == has {
-            return;
-        }
         let count = self.counts.entry(prefix.length()).or_default();
-        *count = if has { *count + 1 } else { *count - 1 };
+        *count = *count + usize::from(has) - usize::from(had);
         if *count == 0 {
             self.counts.remove(&prefix.length());
         }
-        self.lengths = self.counts.keys().rev().copied().collect();
     }
 
     /// The prefixes that have something, in order.
@@ -65,9 +58,13 @@ impl<T> OfPrefixes<T> {
         found
     }
 
-    /// The lengths of these, the longest first.
-    pub(super) fn lengths(&self) -> &[u8] {
-        &self.lengths
+    /// What one is looked for among: the shorter ones that hold it, and itself, of the lengths that there are; the longest
+    /// first.
+    pub(super) fn around(&self, prefix: IpPrefix) -> impl Iterator<Item = IpPrefix> + '_ {
+        self.counts
+            .range(..=prefix.length())
+            .rev()
+            .map(move |(&length, _)| prefix.shortened(length))
     }
 }
 
@@ -93,10 +90,12 @@ mod tests {
             OfPrefixes::of(list.iter().map(|(at, has)| (*at, SmallVec::from_slice(has))).collect())
         };
         let whole = of(&[(near, &[1, 2]), (far, &[3])]);
-        assert_eq!(whole.lengths(), [31, 24]);
+        let around =
+            |of: &OfPrefixes<u8>| of.around(near).map(|one| one.length()).collect::<Vec<_>>();
+        assert_eq!(around(&whole), [31, 24]);
         let mut other = whole.clone();
         other.set(near, SmallVec::new());
-        assert_eq!((other.get(&near), other.lengths()), (&[][..], &[24][..]));
+        assert_eq!((other.get(&near), around(&other)), (&[][..], vec![24]));
         assert_eq!(format!("{other:?}"), format!("{:?}", of(&[(far, &[3])])));
         other.set(near, SmallVec::from_slice(&[1, 2]));
         assert_eq!(format!("{other:?}"), format!("{whole:?}"));

@@ -121,9 +121,7 @@ impl Underlay {
     /// matters by whom a packet goes.
     pub(super) fn diverts(&self, fabric: &Fabric) -> bool {
         fabric.static_routes.iter().filter(|route| route.vrf.is_none()).any(|route| {
-            let lengths =
-                self.origins.lengths().iter().filter(|&&length| length <= route.to.length());
-            lengths.map(|&length| route.to.shortened(length)).any(|prefix| {
+            self.origins.around(route.to.value).any(|prefix| {
                 let mut origins = self.origins(&prefix).iter();
                 origins.any(|origin| fabric.router(origin.router).device != route.device)
             })
