@@ -115,7 +115,7 @@ pub(crate) struct Variant {
 #[derive(Args, Debug)]
 pub(crate) struct Down {
     /// What is down: kelp-a, "kelp-a p1", "cable kelp-a p1", "peer link of kelp", "keepalive of
-    /// kelp", "member 2 of jetty". Can be repeated.
+    /// kelp", "member 2 of jetty", "pseudowire tide-bus". Can be repeated.
     #[arg(long, value_name = "THING", add = ArgValueCompleter::new(names::things))]
     pub(crate) cut: Vec<String>,
     /// An endpoint that is on another host: "web-1 to hull-04". Can be repeated.
@@ -500,7 +500,7 @@ macro_rules! words {
 words! {
     TopicWord for Topic {
         Lags, Members, Pairs, Stacks, EthernetSegments, Tree, Segments, Cables, Addresses, Adjacencies,
-        Sessions, UnderlayRoutes, EvpnRoutes, Matrix, Vrfs, FloodLists, Oversubscription
+        Sessions, Tunnels, UnderlayRoutes, EvpnRoutes, Matrix, Vrfs, FloodLists, Oversubscription
     }
     FormatWord for Format { Table, Csv, Json, Markdown }
 }

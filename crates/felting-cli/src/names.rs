@@ -58,6 +58,8 @@ pub(crate) fn things(typed: &OsStr) -> Vec<CompletionCandidate> {
         things.extend((0..stack.members.len()).map(|place| fabric.member_words(id, place)));
     }
     things.extend(fabric.cables().map(|(id, _)| fabric.cable_words(id)));
+    let wires = fabric.pseudowires().filter(|(id, end)| end.twin.is_none_or(|twin| *id < twin));
+    things.extend(wires.map(|(_, end)| format!("pseudowire {}", end.name.value)));
     fitting(typed, things.iter().map(|thing| (thing.as_str(), "")))
 }
 

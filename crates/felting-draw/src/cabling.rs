@@ -336,7 +336,7 @@ impl<'a> Cabled<'a> {
 
     fn is_up(&self, cable: CableId) -> bool {
         let [a, b] = self.fabric.cable(cable).ends.map(|end| end.value);
-        self.state.far(a) == Some(b)
+        self.state.plugged(a) == Some(b)
     }
 
     fn megabits(&self, cable: CableId) -> u32 {

@@ -161,23 +161,14 @@ fn layers(headers: &Headers) -> Vec<(Ink, String)> {
         tag.map(|tag| format!(", tag {tag}")).unwrap_or_default()
     };
     let mut layers = Vec::new();
-    if let Some(outer) = &headers.outer {
+    for outer in headers.outers.iter().rev() {
         let (from, to) = (outer.from_mac, outer.to_mac);
         layers.push((Ink::LayerFrame, format!("{from} \u{2192} {to}{}", tag(outer.tag))));
         let (from, to) = (outer.from, outer.to);
         layers.push((Ink::LayerPacket, format!("{from} \u{2192} {to}, ttl {}", outer.ttl)));
         let udp = outer.udp_ports().map(|(from, to)| format!("UDP {from} \u{2192} {to}, "));
-        let flow = outer.flow_id().map(|flow| format!(", flow {flow}"));
-        layers.push((
-            Ink::LayerTunnel,
-            format!(
-                "{}{} VNI {}{}",
-                udp.unwrap_or_default(),
-                outer.encapsulation.word().to_uppercase(),
-                outer.vni,
-                flow.unwrap_or_default()
-            ),
-        ));
+        let shim = felting_view::shim_words(outer);
+        layers.push((Ink::LayerTunnel, format!("{}{shim}", udp.unwrap_or_default())));
     }
     let frame = &headers.frame;
     layers

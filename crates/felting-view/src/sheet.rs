@@ -35,6 +35,7 @@ mod segments;
 mod sessions;
 mod stacks;
 mod tree;
+mod tunnels;
 mod underlay_routes;
 mod vrfs;
 
@@ -125,6 +126,8 @@ topics! {
     Adjacencies: adjacencies;
     /// The BGP sessions.
     Sessions: sessions;
+    /// The ends of pseudowires.
+    Tunnels: tunnels;
     /// The underlay's routes of one switch.
     UnderlayRoutes: underlay_routes;
     /// The EVPN routes of one VTEP.

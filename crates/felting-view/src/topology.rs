@@ -51,7 +51,7 @@ pub fn topology_dot(state: &State, only: Option<&Selection>, progress: &Progress
     for [a, b] in progress.each(Stage::Writing, cables.into_iter()) {
         let names = [a, b].map(|port| quoted(fabric.device_name(fabric.port(port).device)));
         let ports = [a, b].map(|port| quoted(fabric.port_name(port)));
-        let down = if state.far(a) == Some(b) { "" } else { ", style=dashed" };
+        let down = if state.plugged(a) == Some(b) { "" } else { ", style=dashed" };
         let _ = writeln!(
             page,
             "  {} -- {} [taillabel={}, headlabel={}, tooltip={}{down}];",

@@ -9,7 +9,9 @@ use anstyle::{AnsiColor, Style as Paint};
 use felting::diagnostic::Finding;
 use felting::fabric::{DeviceId, PortId, PresenceId, Terminal};
 use felting::value::VlanId;
-use felting::walk::{Answer, Asker, Content, End, Exit, Headers, Hop, Resolution, Walk, Way, why};
+use felting::walk::{
+    Answer, Asker, Content, End, Exit, Headers, Hop, Outer, Resolution, Shim, Walk, Way, why,
+};
 use felting::{Fabric, State};
 
 pub use json::walk_json;
@@ -267,14 +269,35 @@ impl Drawer<'_> {
     }
 }
 
+/// What is said before headers that are inside of others.
+fn inside(is_inside: bool) -> &'static str {
+    if is_inside { "inside: " } else { "" }
+}
+
+/// The header between the outer IP, or UDP, and the frame, in words.
+pub fn shim_words(outer: &Outer) -> String {
+    match outer.shim {
+        Shim::L2tp { session, cookie, sublayer, .. } => {
+            let cookie = cookie.map(|cookie| format!(" cookie {cookie}")).unwrap_or_default();
+            let sublayer = if sublayer { " sublayer" } else { "" };
+            format!("L2TPv3 session {session}{cookie}{sublayer}")
+        }
+        Shim::Vni { encapsulation, vni } => {
+            let flow = outer.flow_id().map(|flow| format!(" flow {flow}")).unwrap_or_default();
+            format!("{} VNI {vni}{flow}", encapsulation.word().to_uppercase())
+        }
+        _ => outer.shim.word().to_owned(),
+    }
+}
+
 fn header_lines(headers: &Headers) -> Vec<String> {
     let tag = |tag: Option<VlanId>| tag.map(|tag| format!(", tag {tag}")).unwrap_or_default();
     let mut lines = Vec::new();
-    if let Some(outer) = &headers.outer {
+    for (depth, outer) in headers.outers.iter().rev().enumerate() {
         let udp = outer.udp_ports().map(|(from, to)| format!("UDP {from} \u{2192} {to} | "));
-        let flow = outer.flow_id().map(|flow| format!(" flow {flow}"));
         lines.push(format!(
-            "{} \u{2192} {}{} | {} \u{2192} {} ttl {} | {}{} VNI {}{}",
+            "{}{} \u{2192} {}{} | {} \u{2192} {} ttl {} | {}{}",
+            inside(depth > 0),
             outer.from_mac,
             outer.to_mac,
             tag(outer.tag),
@@ -282,9 +305,7 @@ fn header_lines(headers: &Headers) -> Vec<String> {
             outer.to,
             outer.ttl,
             udp.unwrap_or_default(),
-            outer.encapsulation.word().to_uppercase(),
-            outer.vni,
-            flow.unwrap_or_default(),
+            shim_words(outer),
         ));
     }
     let frame = &headers.frame;
@@ -305,7 +326,7 @@ fn header_lines(headers: &Headers) -> Vec<String> {
         }
         (_, _) => format!("ND: {} is at {}", packet.from, frame.from),
     };
-    let inner = if headers.outer.is_some() { "inside: " } else { "" };
+    let inner = inside(headers.outer().is_some());
     lines.push(format!("{inner}{} \u{2192} {}{} | {what}", frame.from, frame.to, tag(frame.tag)));
     lines
 }

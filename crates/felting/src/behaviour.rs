@@ -24,6 +24,7 @@ pub(crate) mod stack;
 mod state;
 pub(crate) mod tree;
 mod trouble;
+pub(crate) mod tunnel;
 pub(crate) mod underlay;
 
 pub use bgp::{Bgp, Learned, NotPassed, Path, Propagated};
@@ -43,6 +44,7 @@ pub use tree::{
     TreeCase, TreeKind, TreeReason, Trees, VlanCut,
 };
 pub use trouble::Trouble;
+pub use tunnel::{WireFault, WireMark, WireOutcome};
 pub use underlay::{
     Adjacency, AdjacencyFault, AdjacencyId, Hop, LostWay, NoRoute, Route, RouteSource, Toward,
     Underlay, WrongTag,

@@ -26,6 +26,7 @@ mod load;
 mod named;
 mod names;
 mod plant;
+mod pseudowire;
 mod routing;
 mod selection;
 mod tenancy;
@@ -58,6 +59,7 @@ pub use plant::{
     Member, Network, Pair, Port, PortSettings, Repeater, Side, Stack, StackMember, TreeInstance,
     TreePort, TreeSettings, Uplink,
 };
+pub use pseudowire::{Ids, Pseudowire};
 pub use routing::{
     Evi, Exhausted, Interface, InterfacePlace, Leak, Outside, Overlay, Policy, PolicyName, Pool,
     Presence, Router, Segment, SegmentSettings, Session, Site, StaticRoute, Via, Vrf, VrfPresence,
@@ -96,6 +98,7 @@ typed_id! { /** A leak between VRFs. */ pub LeakId, "leak" }
 typed_id! { /** A network outside the fabric. */ pub OutsideId, "outside" }
 typed_id! { /** A site. */ pub SiteId, "site" }
 typed_id! { /** A path over a WAN. */ pub WanId, "wan" }
+typed_id! { /** One end of a pseudowire. */ pub PseudowireId, "pseudowire" }
 typed_id! { /** A machine on a host's virtual network. */ pub EndpointId, "endpoint" }
 typed_id! { /** Addresses that a DHCP server gives out. */ pub DhcpId, "dhcp" }
 typed_id! { /** What is expected of the fabric. */ pub ExpectationId, "expectation" }
@@ -223,6 +226,13 @@ pub struct Arenas {
     /// The first site that each switch is in.
     pub(crate) site_of: FxHashMap<DeviceId, SiteId>,
     pub(crate) wans: IdVec<WanId, Wan>,
+    pub(crate) pseudowires: IdVec<PseudowireId, Pseudowire>,
+    /// The first end of a pseudowire at each port.
+    pub(crate) circuits: FxHashMap<PortId, PseudowireId>,
+    /// The ends of pseudowires on each switch.
+    pub(crate) wires_on: FxHashMap<DeviceId, Vec<PseudowireId>>,
+    /// Whether a router is at the end of a pseudowire, so that routes may lead over one.
+    pub(crate) wires_lead: bool,
     pub(crate) endpoints: IdVec<EndpointId, Endpoint>,
     pub(crate) endpoint_names: FxHashMap<SmolStr, EndpointId>,
     pub(crate) endpoint_addresses: FxHashMap<IpAddr, SmallVec<[EndpointId; 1]>>,
@@ -362,6 +372,8 @@ impl Arenas {
         site, sites: SiteId => Site;
         /// One path over a WAN.
         wan, wans: WanId => Wan;
+        /// One end of a pseudowire.
+        pseudowire, pseudowires: PseudowireId => Pseudowire;
         /// One machine on a host's virtual network.
         endpoint, endpoints: EndpointId => Endpoint;
         /// Addresses that one server gives out in one segment.

@@ -33,6 +33,7 @@ mod stack;
 mod switch;
 mod terms;
 mod tree;
+mod tunnel;
 mod underlay;
 mod uplink;
 mod vrf;
@@ -68,6 +69,7 @@ fn checks() -> impl Iterator<Item = &'static Check> + Clone {
         segment::RULES,
         vrf::RULES,
         site::RULES,
+        tunnel::RULES,
         uplink::RULES,
         endpoint::RULES,
         dhcp::RULES,

@@ -37,8 +37,8 @@ pub use schema::reference;
 pub(crate) use statements::for_statements;
 pub(crate) use statements::{
     BondKeys, Document, HardwareKeys, HostKeys, InterfaceKeys, LagKeys, ManagementKeys, MemberKeys,
-    NetworkKeys, OverlayKeys, PairKeys, RepeaterKeys, RouterKeys, SegmentKeys, SessionKeys,
-    StackKeys, StackMemberKeys, SwitchKeys, TreeKeys, UnderlayKeys,
+    NetworkKeys, OverlayKeys, PairKeys, PseudowireKeys, RepeaterKeys, RouterKeys, SegmentKeys,
+    SessionKeys, StackKeys, StackMemberKeys, SwitchKeys, TreeKeys, UnderlayKeys,
 };
 
 pub(crate) use keys::Keys;

@@ -6,6 +6,7 @@
 mod address_range;
 mod area;
 mod choices;
+mod cookie;
 mod esi;
 mod interval;
 mod length;
@@ -24,8 +25,9 @@ pub use choices::{
     Family, GatewayKind, HashPolicy, Irb, IsisLevel, IsolatedBy, Medium, NetworkType, NextHopRule,
     NumberedBy, PartnerBy, PathCosts, PeerLinkLoss, PoolKind, Protocol, Replication, Role,
     SessionOver, SingleHomed, SplitDetection, TargetRule, Timeout, TreeMode, Unanswered,
-    UnderlayProtocol,
+    UnderlayProtocol, WireEncapsulation, WireOver,
 };
+pub use cookie::Cookie;
 pub use esi::{Esi, EthernetSegmentIdentifier};
 pub use interval::Interval;
 pub use length::Length;
@@ -33,7 +35,7 @@ pub use mac::MacAddr;
 pub use number::{
     Asn, Domain, GroupNumber, InstanceNumber, Metric, Mtu, Number, OutOfRange, PathCost,
     PoolNumber, Preference, StackMemberNumber, StackNumber, UdpPort, VlanId, Vni, VrrpId,
-    VrrpPriority,
+    VrrpPriority, WireSession,
 };
 pub use prefix::{IpInterface, IpPrefix, Loopback, PrefixError};
 pub use route::{RouteDistinguisher, RouteTarget, TargetPattern};

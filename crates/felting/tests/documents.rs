@@ -99,3 +99,15 @@ fn what_the_reader_refuses_the_schema_refuses_too() {
         assert!(!felting::Fabric::from_text("f.toml", text).is_complete(), "{text}");
     }
 }
+
+#[test]
+fn the_fabric_of_the_page_about_tunnels_is_sound() {
+    let page = std::fs::read_to_string(root().join("docs/tunnels.md")).unwrap();
+    let text = page.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
+    let fabric = felting::Fabric::from_text("tunnels.toml", text).complete().unwrap();
+    let told: Vec<&str> = fabric.check().findings.iter().map(|finding| finding.rule.id).collect();
+    assert_eq!(told, ["uplink-single-nic", "uplink-single-nic"], "what the page says of it");
+    for rule in felting::rules::all().filter(|rule| rule.id.starts_with("tunnel-")) {
+        assert!(page.contains(&format!("`{}`", rule.id)), "{} is on the page", rule.id);
+    }
+}

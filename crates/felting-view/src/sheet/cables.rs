@@ -43,7 +43,7 @@ fn sheet(state: &State, progress: &Progress) -> Sheet {
             let half = if port.duplex == Duplex::Half { " half" } else { "" };
             format!("{lanes}{}{half}", port.speed)
         };
-        let linked = state.far(near) == Some(far);
+        let linked = state.plugged(near) == Some(far);
         let why = match (speed_clash, claimed) {
             (true, _) => format!("no link: {} meets {}", speed(near), speed(far)),
             (_, Some("cable-port-reused")) => "no link: another cable has the port".to_owned(),

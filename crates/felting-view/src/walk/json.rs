@@ -2,7 +2,8 @@
 
 use felting::Fabric;
 use felting::fabric::PortId;
-use felting::walk::{Answer, Asker, End, Exit, Headers, Hop, Resolution, Way, why};
+use felting::value::{Cookie, WireSession};
+use felting::walk::{Answer, Asker, End, Exit, Headers, Hop, Resolution, Shim, Way, why};
 use serde::Serialize;
 
 use super::{Drawer, Walked, same_way};
@@ -82,6 +83,9 @@ struct ExitRow<'a> {
     mtu: Option<u32>,
     mtu_left: Option<u32>,
     outer: Option<OuterRow>,
+    /// What is inside of `outer` and around `frame`, the outermost first.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    nested: Vec<OuterRow>,
     frame: FrameRow,
 }
 
@@ -97,7 +101,14 @@ struct OuterRow {
     udp_destination: Option<u16>,
     flow_id: Option<u8>,
     encapsulation: &'static str,
-    vni: u32,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    vni: Option<u32>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    session: Option<u32>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    cookie: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    sublayer: Option<bool>,
 }
 
 #[derive(Serialize)]
@@ -202,7 +213,9 @@ fn hop<'a>(drawer: &Drawer<'a>, hop: &Hop, size: u32) -> HopRow<'a> {
 fn exit<'a>(fabric: &'a Fabric, exit: &Exit, size: u32) -> ExitRow<'a> {
     let device = |port: PortId| fabric.device_name(fabric.port(port).device);
     let bytes = exit.headers.on_link(size);
-    let (outer, frame) = headers(&exit.headers);
+    let (mut outers, frame) = headers(&exit.headers);
+    let outer = outers.pop();
+    outers.reverse();
     ExitRow {
         port: fabric.port_name(exit.port),
         lag: fabric.lag_of(exit.port).map(|lag| fabric.lag(lag).name.as_str()),
@@ -214,12 +227,14 @@ fn exit<'a>(fabric: &'a Fabric, exit: &Exit, size: u32) -> ExitRow<'a> {
         mtu: exit.mtu,
         mtu_left: exit.mtu.map(|mtu| mtu.saturating_sub(bytes)),
         outer,
+        nested: outers,
         frame,
     }
 }
 
-fn headers(headers: &Headers) -> (Option<OuterRow>, FrameRow) {
-    let outer = headers.outer.map(|outer| OuterRow {
+/// What it is encapsulated in, the outermost last, and the frame.
+fn headers(headers: &Headers) -> (Vec<OuterRow>, FrameRow) {
+    let outers = headers.outers.iter().map(|outer| OuterRow {
         source_mac: outer.from_mac.to_string(),
         destination_mac: outer.to_mac.to_string(),
         tag: outer.tag.map(felting::value::VlanId::get),
@@ -229,9 +244,13 @@ fn headers(headers: &Headers) -> (Option<OuterRow>, FrameRow) {
         udp_source: outer.udp_ports().map(|(source, _)| source),
         udp_destination: outer.udp_ports().map(|(_, destination)| destination),
         flow_id: outer.flow_id(),
-        encapsulation: outer.encapsulation.word(),
-        vni: outer.vni.get(),
+        encapsulation: outer.shim.word(),
+        vni: outer.shim.vni().map(felting::value::Vni::get),
+        session: session(outer.shim).map(|(session, ..)| session.get()),
+        cookie: session(outer.shim).and_then(|(_, cookie, _)| Some(cookie?.to_string())),
+        sublayer: session(outer.shim).map(|(.., sublayer)| sublayer),
     });
+    let outers = outers.collect();
     let packet = headers.frame.packet;
     let frame = FrameRow {
         source_mac: headers.frame.from.to_string(),
@@ -242,5 +261,13 @@ fn headers(headers: &Headers) -> (Option<OuterRow>, FrameRow) {
         ttl: packet.ttl,
         content: packet.content.word(),
     };
-    (outer, frame)
+    (outers, frame)
+}
+
+/// The session, cookie and sublayer of L2TPv3.
+fn session(shim: Shim) -> Option<(WireSession, Option<Cookie>, bool)> {
+    match shim {
+        Shim::L2tp { session, cookie, sublayer, .. } => Some((session, cookie, sublayer)),
+        _ => None,
+    }
 }

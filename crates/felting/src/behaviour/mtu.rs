@@ -1,9 +1,13 @@
 //! What packets of hosts need of the links that carry them.
 
 use super::State;
+use super::tunnel::WireMark;
+use super::underlay::Towards;
 use crate::diagnostic::{At, Span};
-use crate::fabric::{DeviceId, DeviceKind, Fabric, Overlay, OverlayId, PortId, SegmentId};
-use crate::value::{Encapsulation, Mtu};
+use crate::fabric::{
+    DeviceId, DeviceKind, Fabric, Overlay, OverlayId, PortId, Pseudowire, PseudowireId, SegmentId,
+};
+use crate::value::{Cookie, Encapsulation, Mtu};
 
 /// What an Ethernet header adds to a packet (IEEE 802.3 clause 3.1.1), without the frame check sequence.
 pub const ETHERNET: u32 = 14;
@@ -26,6 +30,27 @@ pub const fn outer_headers(encapsulation: Encapsulation, is_ipv4: bool) -> u32 {
         Encapsulation::Nvgre => GRE,
     };
     ip_header(is_ipv4) + shim + ETHERNET
+}
+
+/// What L2TPv3 takes of a link's MTU beside the packet in it: the outer IP header, over UDP its header and 4 octets of flags
+/// and version (RFC 3931 section 4.1.2.1), the session id of 4 octets, the cookie, the layer 2 specific sublayer of 4
+/// (section 4.6), and the frame's Ethernet header (RFC 4719 section 2).
+pub fn l2tp_headers(udp: bool, cookie: Option<&Cookie>, sublayer: bool, is_ipv4: bool) -> u32 {
+    let cookie = cookie.map_or(0, |cookie| u32::try_from(cookie.octets().len()).unwrap_or(0));
+    let over_udp = if udp { 8 + 4 } else { 0 };
+    let sublayer = if sublayer { 4 } else { 0 };
+    ip_header(is_ipv4) + over_udp + 4 + cookie + sublayer + ETHERNET
+}
+
+/// What an end of a pseudowire adds to a packet: see [`outer_headers`] and [`l2tp_headers`].
+pub fn of_pseudowire(end: &Pseudowire) -> u32 {
+    let is_ipv4 = end.to.is_none_or(|to| to.is_ipv4());
+    match WireMark::of(end) {
+        WireMark::Vxlan { .. } => outer_headers(Encapsulation::Vxlan, is_ipv4),
+        WireMark::L2tp { cookie, sublayer, udp, .. } => {
+            l2tp_headers(udp.is_some(), cookie.as_ref(), sublayer, is_ipv4)
+        }
+    }
 }
 
 /// How large packets of hosts are where nothing is written (IEEE 802.3 clause 3.2.7).
@@ -101,4 +126,56 @@ fn with_headers(fabric: &Fabric, hosts: impl Iterator<Item = At<Mtu>>) -> Option
         headers,
         overlay,
     })
+}
+
+impl State {
+    /// The largest packet that the links between the ends of a pseudowire leave room for, as far as their MTUs are
+    /// written, and the port that leaves the least.
+    pub fn room_under(&self, id: PseudowireId) -> Option<(u32, PortId)> {
+        let fabric = self.fabric();
+        let end = fabric.pseudowire(id);
+        let crossed = self.under_wire(id, &mut Towards::default());
+        let ends = |port| [Some(port), self.far(port)].into_iter().flatten();
+        let ports = crossed.ports.into_iter().flat_map(ends);
+        let mtus = ports.filter_map(|port| Some((fabric.mtu_of(port)?, port)));
+        let of_wans = crossed.wans.into_iter().filter_map(|wan| {
+            let wan = fabric.wan(wan);
+            Some((wan.mtu?.get(), wan.ends[0].value))
+        });
+        let mtus = mtus.chain(of_wans);
+        let (least, port) = mtus.min()?;
+        Some((least.saturating_sub(of_pseudowire(end)), port))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    #[allow(clippy::unwrap_used, reason = "a test that cannot go on fails there")]
+    fn headers_of_l2tpv3_in_all_ways() {
+        // Over UDP, octets of the cookie, sublayer; over IPv4 and IPv6. By hand: IP 20 or 40; UDP 8 with flags and version 4
+        // (RFC 3931 section 4.1.2.1); session 4 and cookie 0, 4 or 8 (section 4.1); sublayer 4 (section 4.6); Ethernet 14.
+        let table = [
+            (false, 0, false, 38, 58),
+            (false, 4, false, 42, 62),
+            (false, 8, false, 46, 66),
+            (false, 0, true, 42, 62),
+            (false, 4, true, 46, 66),
+            (false, 8, true, 50, 70),
+            (true, 0, false, 50, 70),
+            (true, 4, false, 54, 74),
+            (true, 8, false, 58, 78),
+            (true, 0, true, 54, 74),
+            (true, 4, true, 58, 78),
+            (true, 8, true, 62, 82),
+        ];
+        for (udp, octets, sublayer, v4, v6) in table {
+            let cookie = (octets > 0).then(|| "00".repeat(octets).parse::<Cookie>().unwrap());
+            let bytes =
+                [true, false].map(|is_v4| l2tp_headers(udp, cookie.as_ref(), sublayer, is_v4));
+            assert_eq!(bytes, [v4, v6], "UDP {udp}, cookie {octets}, sublayer {sublayer}");
+        }
+    }
 }

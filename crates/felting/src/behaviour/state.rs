@@ -3,6 +3,7 @@
 mod again;
 mod endpoints;
 mod routed;
+pub(super) mod wires;
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -12,6 +13,7 @@ use super::carrier::{Carriers, Closed};
 use super::cause::Found;
 use super::link::{ClosedBy, Far, Links};
 use super::loopbacks::Sought;
+use super::tunnel::Wires;
 use super::{
     Bgp, Causes, Evpn, GroupOutcome, LagOutcome, MemberOutcome, PairOutcome, StackOutcome, Trees,
     Underlay, agreement, evpn, lag, link, pair, stack, tree, underlay,
@@ -46,6 +48,8 @@ pub struct State {
     pub(crate) isolated: Vec<DeviceId>,
     /// The switches that have withdrawn the VTEP address of their pair, as the peer link is lost.
     pub(crate) withdrawn: BTreeSet<DeviceId>,
+    /// What pseudowires join.
+    wires: Arc<Wires>,
     /// What is down.
     condition: Condition,
     /// LAG ends that are linked and meant for each other, the lower id first.
@@ -175,10 +179,23 @@ impl State {
         base: Option<Base<'_>>,
         progress: &Progress,
     ) -> Self {
+        Self::settled(fabric, base.map(|base| base.state), |wires| {
+            Self::over(fabric, condition, base, wires, progress)
+        })
+    }
+
+    /// With some ports joined by pseudowires.
+    fn over(
+        fabric: &Fabric,
+        condition: &Condition,
+        base: Option<Base<'_>>,
+        mut wires: Wires,
+        progress: &Progress,
+    ) -> Self {
         progress.begin(Stage::Behaviour, STEPS);
         let mut causes = Causes::default();
         causes.begin();
-        let links = link::links(fabric, condition, &mut causes);
+        let links = wires.joined(fabric, link::links(fabric, condition, &mut causes));
         let stacks = stack::outcomes(fabric, condition, &links.effective);
         let links = links.without(stack::closed(fabric, &stacks), ClosedBy::Stack);
         let peer_links = pair::peer_links(fabric, &links.effective, || {
@@ -225,6 +242,7 @@ impl State {
         let routed = base
             .filter(|base| base.routes)
             .map(|base| base.state)
+            .filter(|base| base.wires.over == wires.over)
             .filter(|base| base.routes_alike(fabric, &beneath, &wans, &withdrawn))
             .map(|base| Arc::clone(&base.routed));
         let routed = match routed {
@@ -272,6 +290,7 @@ impl State {
             closed: Arc::new(closed),
             isolated,
             withdrawn,
+            wires: Arc::new(wires),
             condition: condition.clone(),
             facing: Arc::new(facing),
             facing_wholes: Arc::new(facing_wholes),
@@ -330,6 +349,16 @@ impl State {
             trees: &self.trees,
             closed: &self.closed,
         }
+    }
+
+    /// What pseudowires join.
+    pub(crate) fn wires(&self) -> &Wires {
+        &self.wires
+    }
+
+    /// Says what becomes of pseudowires over the routes of this state, where that joins what is joined.
+    pub(super) fn set_outcomes(&mut self, judged: Wires) {
+        Arc::make_mut(&mut self.wires).outcomes = judged.outcomes;
     }
 
     /// The fabric that this is a state of: ids of any other mean nothing here.

@@ -7,7 +7,7 @@ use super::session::SessionFault;
 use super::{AdjacencyFault, AdjacencyId, Apart, CauseId, MemberState, NoWayOut, Reason, State};
 use crate::fabric::{
     CableId, DeviceId, InterfaceId, InterfacePlace, LagId, MemberId, OutsideId, PairId, PresenceId,
-    SessionId,
+    PseudowireId, SessionId,
 };
 use crate::value::{Family, Replication};
 
@@ -31,6 +31,8 @@ pub enum Trouble {
     Adjacency(AdjacencyId),
     /// A BGP session that is down.
     Session(SessionId),
+    /// An end of a pseudowire that carries nothing, or one way only.
+    Pseudowire(PseudowireId),
     /// A switch that doesn't lead to a network outside.
     WayOut {
         /// The network.
@@ -82,6 +84,8 @@ impl State {
         found.extend(apart.map(|(id, _)| Trouble::Adjacency(id)));
         let down = fabric.sessions().filter(|&(id, _)| !self.bgp().session(id).is_up());
         found.extend(down.map(|(id, _)| Trouble::Session(id)));
+        let wires = fabric.pseudowires().filter(|&(id, _)| !self.pseudowire(id).is_up);
+        found.extend(wires.map(|(id, _)| Trouble::Pseudowire(id)));
         found.extend(self.without_way_out());
         found
     }
@@ -146,6 +150,7 @@ impl State {
                     of_link.or_else(|| self.below(near))
                 })
             }
+            Trouble::Pseudowire(id) => return self.behind_wire(id),
             Trouble::Apart { .. } => None,
         };
         cause.map(|cause| self.causes().get(cause).rule)
@@ -191,7 +196,22 @@ impl State {
             }
             Trouble::Adjacency(id) => {
                 let adjacency = self.underlay().adjacency(id);
-                [adjacency.near, adjacency.far].map(|end| fabric.interface(end).device).to_vec()
+                let ends = [adjacency.near, adjacency.far].map(|end| fabric.interface(end));
+                let wires = match ends[0].place {
+                    InterfacePlace::Port(port) => fabric.beyond(port).map(|(_, wires)| wires),
+                    _ => None,
+                };
+                let wires = wires.into_iter().flatten().flat_map(|end| {
+                    let end = fabric.pseudowire(end);
+                    let twin = end.twin.map(|twin| fabric.pseudowire(twin).device);
+                    std::iter::once(end.device).chain(twin)
+                });
+                wires.chain(ends.map(|end| end.device)).collect()
+            }
+            Trouble::Pseudowire(id) => {
+                let end = fabric.pseudowire(id);
+                let twin = end.twin.map(|twin| fabric.pseudowire(twin).device);
+                std::iter::once(end.device).chain(twin).chain(end.far.value).collect()
             }
             Trouble::Session(id) => {
                 let session = fabric.session(id);
@@ -265,6 +285,15 @@ impl State {
                 let why = self.bgp().session(id).fault.map(SessionFault::words).unwrap_or_default();
                 format!("the session of {near} with {far} is down: {why}")
             }
+            Trouble::Pseudowire(id) => {
+                let why = self.pseudowire(id).sends.err();
+                let why = why.map(|why| crate::behaviour::tunnel::words(fabric, id, why));
+                let name = fabric.pseudowire_words(id);
+                match why {
+                    Some(why) => format!("the end {name} is down: {why}"),
+                    None => format!("the end {name} sends, and nothing comes back"),
+                }
+            }
             Trouble::WayOut { outside, on } => {
                 let name = &fabric.outside(outside).name.value;
                 let why = self.leads_out(outside, on).err().map(NoWayOut::words);
@@ -286,7 +315,7 @@ impl State {
         let [near, far] = fabric.cable(id).ends.map(|end| end.value);
         self.causes().claimed(Entity::Cable(id), Aspect::Speed).is_some()
             || self.causes().claimed(Entity::Cable(id), Aspect::Link).is_some()
-            || self.far(near) != Some(far)
+            || self.plugged(near) != Some(far)
                 && fabric.port(near).lanes == 1
                 && !is_off(fabric, near)
                 && !is_off(fabric, far)

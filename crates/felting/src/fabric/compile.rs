@@ -17,6 +17,7 @@ mod outsides;
 mod pairs;
 mod policies;
 mod pools;
+mod pseudowires;
 mod routers;
 mod sessions;
 mod sites;
@@ -86,6 +87,7 @@ pub(crate) fn compile(
     made.policies(document);
     made.sites(document);
     let vrfs = made.vrfs(document);
+    made.pseudowires(document);
     let routers = made.routers(document, &sides, &vrfs);
     progress.advance(1);
     made.segments(document, &vrfs);
@@ -112,6 +114,8 @@ pub(crate) fn compile(
         fabric.devices[device].tree = Some(fabric.tree_settings.push(settings));
     }
     look_ups::find(&mut fabric);
+    pseudowires::addresses(&mut fabric);
+    pseudowires::ends(&fabric, &mut faults);
     ethernet_segments::join(&mut fabric);
     pairs::groups(&mut fabric, &mut faults, &sides.unmade);
     endpoints::expectations(document, &vrfs, &mut fabric, &mut faults);

@@ -2,7 +2,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 
 use super::{
-    Arenas, CableId, DeviceId, DeviceKind, EndpointId, Fabric, LagId, PairId, PortId, StackId,
+    Arenas, CableId, DeviceId, DeviceKind, EndpointId, Fabric, LagId, PairId, PortId, PseudowireId,
+    StackId,
 };
 use crate::diagnostic::nearest;
 
@@ -34,6 +35,7 @@ pub struct Condition {
     pub(crate) lags: BTreeSet<LagId>,
     pub(crate) stack_members: BTreeSet<(StackId, usize)>,
     pub(crate) keepalives: BTreeSet<PairId>,
+    pub(crate) wires: BTreeSet<PseudowireId>,
     pub(crate) moved: BTreeMap<EndpointId, DeviceId>,
 }
 
@@ -88,8 +90,14 @@ impl Condition {
         self
     }
 
+    /// With this end of a pseudowire lost: nothing goes in there.
+    pub fn pseudowire(mut self, end: PseudowireId) -> Self {
+        self.wires.insert(end);
+        self
+    }
+
     /// With one more thing down, as people name it: `kelp-a`, `kelp-a p1` (a port or a LAG),
-    /// `cable kelp-a p1`, `peer link of kelp`, `keepalive of kelp`, `member 2 of jetty`.
+    /// `cable kelp-a p1`, `peer link of kelp`, `keepalive of kelp`, `member 2 of jetty`, `pseudowire tide-bus`.
     ///
     /// # Errors
     ///
@@ -137,6 +145,20 @@ impl Condition {
                 let place = place.ok_or_else(|| wrong(format!("{name} has no member {number}")))?;
                 Ok(self.stack_member(stack, place))
             }
+            ["pseudowire", name] => {
+                let mut names: Vec<&str> =
+                    fabric.pseudowires().map(|(_, end)| end.name.as_str()).collect();
+                names.dedup();
+                let ends = fabric.pseudowires().filter(|(_, end)| end.name.as_str() == name);
+                let ends: Vec<PseudowireId> = ends.map(|(id, _)| id).collect();
+                if ends.is_empty() {
+                    return Err(wrong(match nearest(name, names.iter().copied()) {
+                        Some(nearest) => format!("did you mean pseudowire {nearest}?"),
+                        None => format!("{name} is no pseudowire"),
+                    }));
+                }
+                Ok(ends.into_iter().fold(self, Self::pseudowire))
+            }
             ["cable", name, at] => {
                 let end = port(device(name)?, at)?;
                 let link = fabric.link(end);
@@ -154,7 +176,7 @@ impl Condition {
             [name] => Ok(self.device(device(name)?)),
             _ => Err(wrong(
                 "name a switch, a port or LAG (kelp-a p1), a cable (cable kelp-a p1), \
-                 peer link of kelp, keepalive of kelp, or member 2 of jetty"
+                 peer link of kelp, keepalive of kelp, member 2 of jetty, or pseudowire tide-bus"
                     .to_owned(),
             )),
         }
@@ -201,7 +223,15 @@ impl Condition {
             .keepalives
             .iter()
             .map(|&pair| format!("keepalive of {}", fabric.pair(pair).name.value));
-        devices.chain(lags).chain(ports).chain(cables).chain(members).chain(keepalives).collect()
+        let ends = self.wires.iter().map(|&end| {
+            let end = &fabric.pseudowires[end];
+            format!("pseudowire {}", end.name.value)
+        });
+        let mut ends: Vec<String> = ends.collect();
+        ends.sort();
+        ends.dedup();
+        let all = devices.chain(lags).chain(ports).chain(cables).chain(members);
+        all.chain(keepalives).chain(ends).collect()
     }
 
     /// What is moved, in the words that [`moving`](Self::moving) takes.
@@ -221,6 +251,7 @@ impl Condition {
         };
         if self.stack_members != other.stack_members
             || self.keepalives != other.keepalives
+            || self.wires != other.wires
             || self.moved != other.moved
             || !self.moved.is_empty()
             || !self.devices.symmetric_difference(&other.devices).all(is_single)

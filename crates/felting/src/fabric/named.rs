@@ -65,7 +65,8 @@ impl Arenas {
         let outsides = self.outsides().map(|(_, thing)| thing.name.as_str());
         let wans = self.wans().map(|(_, thing)| thing.name.as_str());
         let parts = self.parts().map(|(name, _)| name);
-        nearest(text, parts.chain(endpoints).chain(outsides).chain(wans))
+        let wires = self.pseudowires().map(|(_, thing)| thing.name.as_str());
+        nearest(text, parts.chain(endpoints).chain(outsides).chain(wans).chain(wires))
     }
 
     /// The names of the parts that a [`Selection`](super::Selection) is made of, each with what it is.
@@ -115,6 +116,12 @@ impl Arenas {
         found.extend(self.outsides().filter_map(|(_, one)| simple("a network outside", &one.name)));
         found.extend(self.sites().filter_map(|(_, one)| simple("a site", &one.name)));
         found.extend(self.wans().filter_map(|(_, one)| simple("a WAN path", &one.name)));
+        for (_, end) in self.pseudowires().filter(|(_, end)| end.name.as_str() == text) {
+            let at = format!("an end of a pseudowire, on {}", self.device_name(end.device));
+            let mut named = Named::new(&at, &end.name);
+            named.add("port", self.port_name(end.port.value).to_owned(), true);
+            found.push(named);
+        }
         found.extend(self.dhcps().filter_map(|(_, one)| simple("a DHCP range", &one.name)));
         for (_, lag) in self.lags().filter(|(_, lag)| lag.name.as_str() == text) {
             let mut named =

@@ -449,6 +449,8 @@ pub struct Wan {
     pub delay: Option<At<Interval>>,
     /// The largest packet that it takes.
     pub mtu: Option<At<Mtu>>,
+    /// Whether what crosses it is encrypted.
+    pub encrypted: bool,
 }
 
 /// A VRF.

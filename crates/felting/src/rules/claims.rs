@@ -56,6 +56,7 @@ fn sheet(trouble: Trouble) -> &'static str {
         Trouble::Pair(_) => "pairs",
         Trouble::Adjacency(_) => "adjacencies",
         Trouble::Session(_) => "sessions",
+        Trouble::Pseudowire(_) => "tunnels",
         Trouble::WayOut { .. } => "vrfs",
         Trouble::Apart { .. } => "flood-lists",
     }
@@ -71,6 +72,7 @@ fn place(state: &State, trouble: Trouble) -> Span {
         Trouble::Pair(id) => fabric.pair(id).name.span,
         Trouble::Adjacency(id) => fabric.interface(state.underlay().adjacency(id).near).span.0,
         Trouble::Session(id) => fabric.session(id).span.0,
+        Trouble::Pseudowire(id) => fabric.pseudowire(id).name.span,
         Trouble::WayOut { outside, .. } => fabric.outside(outside).name.span,
         Trouble::Apart { here, .. } => fabric.segment(fabric.presence(here).segment).name.span,
     }
@@ -86,8 +88,11 @@ fn families(trouble: Trouble) -> &'static [&'static str] {
         Trouble::Pair(_) => &["pair", "cable", "port", "lag", "stack", "switch"],
         Trouble::Adjacency(_) => &[
             "underlay", "cable", "port", "lag", "session", "pool", "site", "pair", "stack",
-            "switch",
+            "switch", "tunnel",
         ],
+        Trouble::Pseudowire(_) => {
+            &["tunnel", "underlay", "session", "site", "cable", "port", "lag", "pool", "switch"]
+        }
         Trouble::WayOut { .. } => &[
             "vrf", "underlay", "cable", "port", "lag", "segment", "tree", "pair", "stack", "switch",
         ],

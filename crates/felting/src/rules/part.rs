@@ -6,6 +6,76 @@ macro_rules! part {
     (plant) => {
         concat!(part!(switches), part!(loopbacks), part!(vtep_addresses), part!(uplinks))
     };
+    // Two places with a network between them.
+    (far_apart) => {
+        concat!(
+            part!(apart),
+            r#"
+[cabling]
+runs = ["inlet-a p8 -- crest-1 p1", "skerry-a p8 -- crest-1 p2"]
+"#
+        )
+    };
+    // The same before it is cabled.
+    (apart) => {
+        r#"
+[[switch]]
+name = "crest-1"
+number = 1
+role = "spine"
+ports = "p[1-8] 10G"
+
+[[switch]]
+name = "inlet-a"
+number = 17
+role = "border"
+ports = "p[1-8] 10G"
+
+[[switch]]
+name = "skerry-a"
+number = 41
+role = "leaf"
+ports = "p[1-8] 10G"
+
+[[pool]]
+name = "links"
+gives = "links"
+prefix = "10.64.0.0/22"
+
+[[pool]]
+name = "loopbacks"
+gives = "loopbacks"
+prefix = "10.64.8.0/24"
+
+[[underlay]]
+on = ["crest-1", "inlet-a", "skerry-a"]
+protocol = "ospf"
+"#
+    };
+    // An end of a pseudowire here, and the other there.
+    (wire) => {
+        concat!(part!(wire_here), part!(wire_there))
+    };
+    (wire_here) => {
+        r#"
+[[pseudowire]]
+name = "tide-bus"
+on = "inlet-a"
+port = "p1"
+to = "skerry-a"
+session = { local = 17, remote = 41 }
+"#
+    };
+    (wire_there) => {
+        r#"
+[[pseudowire]]
+name = "tide-bus"
+on = "skerry-a"
+port = "p1"
+to = "inlet-a"
+session = { local = 41, remote = 17 }
+"#
+    };
     // The switches, and addresses for their links.
     (switches) => {
         r#"

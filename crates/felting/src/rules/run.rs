@@ -24,6 +24,7 @@ const LAST: &[&str] = &[
     "session-unreachable",
     "underlay-vtep-unreachable",
     "overlay-vtep-unheard",
+    "tunnel-far-unreachable",
     "lag-member-uncabled",
     "vrf-outside-unreachable",
     "vrf-default-missing",

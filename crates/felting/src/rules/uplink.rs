@@ -120,7 +120,9 @@ fn carriers<'a>(cx: &Context<'a>, uplink: Uplink) -> BTreeMap<Carrier, Carried<'
     }
     for nic in fabric.uplink_ports(uplink) {
         let Some(port) = cx.state.far(nic) else { continue };
-        if fabric.device(fabric.port(port).device).kind == DeviceKind::Host {
+        // What goes into a pseudowire goes as it is.
+        let is_wire = fabric.pseudowire_at(port).is_some();
+        if is_wire || fabric.device(fabric.port(port).device).kind == DeviceKind::Host {
             continue;
         }
         if let Some(id) = fabric.lag_of(port) {

@@ -15,15 +15,16 @@ use super::literal::Literal;
 use super::range::is_one_name;
 use crate::diagnostic::{At, FileId, MOST_NAME, Span, plain};
 use crate::value::{
-    Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
-    Domain, Encapsulation, EthernetSegmentIdentifier, EthernetSegmentMode, Family, GatewayKind,
-    GroupNumber, HashPolicy, InstanceNumber, Interval, IpInterface, IpPrefix, Irb, IsisLevel,
-    IsolatedBy, Length, Loopback, MacAddr, Medium, Metric, Mtu, NetworkType, NextHopRule, Number,
-    NumberedBy, PartnerBy, PathCost, PathCosts, PeerLinkLoss, PoolKind, PoolNumber, Preference,
-    PrefixError, Protocol, Replication, Role, RouteDistinguisher, RouteTarget, SessionOver,
-    SingleHomed, SplitDetection, StackMemberNumber, StackNumber, TargetPattern, TargetRule,
-    Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId, VlanSet,
-    Vni, VrrpId, VrrpPriority,
+    Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, Cookie,
+    DfElection, Domain, Encapsulation, EthernetSegmentIdentifier, EthernetSegmentMode, Family,
+    GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval, IpInterface, IpPrefix, Irb,
+    IsisLevel, IsolatedBy, Length, Loopback, MacAddr, Medium, Metric, Mtu, NetworkType,
+    NextHopRule, Number, NumberedBy, PartnerBy, PathCost, PathCosts, PeerLinkLoss, PoolKind,
+    PoolNumber, Preference, PrefixError, Protocol, Replication, Role, RouteDistinguisher,
+    RouteTarget, SessionOver, SingleHomed, SplitDetection, StackMemberNumber, StackNumber,
+    TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority, UdpPort, Unanswered,
+    UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority, WireEncapsulation, WireOver,
+    WireSession,
 };
 
 /// The most bytes that a text may have.
@@ -329,7 +330,8 @@ read_number!(
     UdpPort,
     Preference,
     VrrpPriority,
-    VrrpId
+    VrrpId,
+    WireSession
 );
 
 /// Types that are one of a few words.
@@ -395,7 +397,9 @@ read_word!(
     Irb,
     GatewayKind,
     DfElection,
-    SingleHomed
+    SingleHomed,
+    WireEncapsulation,
+    WireOver
 );
 
 /// Types that are a text of a certain form.
@@ -430,6 +434,7 @@ macro_rules! read_text {
     )+};
 }
 read_text! {
+    Cookie, "a cookie of 8 or 16 hexadecimal digits, such as \"c0a80001\"";
     MacAddr, "the MAC address of one station, such as \"02:46:45:00:00:0b\"";
     Length, "a length with its unit, such as \"3m\" or \"12km\"";
     IpInterface, "an address with its prefix length, such as \"10.64.0.1/31\"";

@@ -18,14 +18,15 @@ use super::read::{Cx, Node, Read};
 use super::runs::Run;
 use crate::diagnostic::At;
 use crate::value::{
-    Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, DfElection,
-    Domain, Encapsulation, EthernetSegmentIdentifier, EthernetSegmentMode, Family, GatewayKind,
-    GroupNumber, HashPolicy, InstanceNumber, Interval, IpInterface, IpPrefix, Irb, IsisLevel,
-    IsolatedBy, Loopback, MacAddr, Metric, Mtu, NetworkType, NextHopRule, Number, NumberedBy,
-    PartnerBy, PathCost, PathCosts, PeerLinkLoss, PoolKind, PoolNumber, Preference, Protocol,
-    Replication, Role, RouteDistinguisher, RouteTarget, SessionOver, SingleHomed, SplitDetection,
-    StackMemberNumber, StackNumber, TargetPattern, TargetRule, Timeout, TreeMode, TreePortPriority,
-    UdpPort, Unanswered, UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId, VrrpPriority,
+    Activity, AddressRange, Advertised, Area, Asn, BondProtocol, BridgePriority, Cookie,
+    DfElection, Domain, Encapsulation, EthernetSegmentIdentifier, EthernetSegmentMode, Family,
+    GatewayKind, GroupNumber, HashPolicy, InstanceNumber, Interval, IpInterface, IpPrefix, Irb,
+    IsisLevel, IsolatedBy, Loopback, MacAddr, Metric, Mtu, NetworkType, NextHopRule, Number,
+    NumberedBy, PartnerBy, PathCost, PathCosts, PeerLinkLoss, PoolKind, PoolNumber, Preference,
+    Protocol, Replication, Role, RouteDistinguisher, RouteTarget, SessionOver, SingleHomed,
+    SplitDetection, StackMemberNumber, StackNumber, TargetPattern, TargetRule, Timeout, TreeMode,
+    TreePortPriority, UdpPort, Unanswered, UnderlayProtocol, VlanId, VlanSet, Vni, VrrpId,
+    VrrpPriority, WireEncapsulation, WireOver, WireSession,
 };
 
 statements! {
@@ -574,6 +575,8 @@ statements! {
         delay: Interval;
         /// The largest packet that it takes.
         mtu: Mtu;
+        /// Whether what crosses it is encrypted.
+        encrypted: bool = false;
     }
 
     /// A tenant's routing table.
@@ -660,6 +663,60 @@ statements! {
         segments: Many<SmolStr> [identity];
         /// The route targets of imports and exports.
         targets: Many<RouteTarget>;
+    }
+
+    /// An end of a pseudowire: what comes in by a port of the switch goes out by one at the far end, and back. The two ends of
+    /// one wire have the same name.
+    pseudowire(PseudowireKeys, PseudowireStatement, pseudowires) {
+        /// The wire's name.
+        name: SmolStr [name];
+        /// The switches that have an end of it, by name, range or pattern.
+        on: Many<SmolStr> [identity];
+        /// The port whose frames it carries, whatever they are and however they are tagged.
+        port: SmolStr;
+        /// The address that its packets are from; by default the first loopback of the version that `to` has.
+        from: IpAddr;
+        /// The far end: its address, or a switch by name, whose first loopback it is.
+        to: SmolStr;
+        /// How frames cross the network.
+        encapsulation: WireEncapsulation = WireEncapsulation::L2tpv3;
+        /// What L2TPv3 goes over.
+        over: WireOver = WireOver::Ip;
+        /// The ids of the L2TPv3 session, such as `{ local = 17, remote = 18 }`: what is `local` here is `remote` at the far
+        /// end.
+        session: WireSessionKeys;
+        /// The cookies of the L2TPv3 session, such as `{ local = "c0a80001", remote = "c0a80002" }`.
+        cookie: WireCookieKeys;
+        /// Whether L2TPv3 carries the layer 2 specific sublayer, of 4 octets.
+        sublayer: bool = false;
+        /// Whether it sends sequence numbers in the sublayer.
+        sequence: bool = false;
+        /// The VNI, where VXLAN carries the frames.
+        vni: Vni;
+        /// The UDP port that it listens on; by default 4789 for VXLAN, 1701 for L2TPv3.
+        udp_port: UdpPort;
+        /// The UDP port that the far end listens on; by default its own.
+        to_port: UdpPort;
+        /// The largest packet, without its Ethernet header, of a frame that it takes.
+        mtu: Mtu;
+        /// Whether its packets may be fragmented on their way; by default those of L2TPv3 may, and those of VXLAN must not.
+        fragments: bool;
+    } with {
+        /// The ids of an L2TPv3 session, each given by the end that receives it.
+        wire_session(WireSessionKeys, WireSessionStatement) is "the value of `session` of a pseudowire" {
+            /// The id that is on what comes in.
+            local: WireSession;
+            /// The id that is put on what goes out.
+            remote: WireSession;
+        }
+
+        /// The cookies of an L2TPv3 session, each chosen by the end that receives it.
+        wire_cookie(WireCookieKeys, WireCookieStatement) is "the value of `cookie` of a pseudowire" {
+            /// The cookie that is asked of what comes in.
+            local: Cookie;
+            /// The cookie that is put on what goes out.
+            remote: Cookie;
+        }
     }
 
     /// Routes of one VRF that another one gets too.

@@ -65,6 +65,22 @@ fn one_of(what: &str, words: &[&str], found: &str) -> String {
 }
 
 words! {
+    /// How a pseudowire's frames cross the network between its ends.
+    WireEncapsulation, "an encapsulation of a pseudowire" {
+        /// L2TPv3 (RFC 3931, RFC 4719), with ids and cookies that are written at both ends.
+        L2tpv3 = "l2tpv3",
+        /// VXLAN (RFC 7348) to one far end.
+        Vxlan = "vxlan",
+    }
+
+    /// What L2TPv3 goes over.
+    WireOver, "what L2TPv3 goes over" {
+        /// IP by itself, protocol 115 (RFC 3931 section 4.1.1).
+        Ip = "ip",
+        /// UDP (RFC 3931 section 4.1.2).
+        Udp = "udp",
+    }
+
     /// What a LAG speaks to its far end.
     Protocol, "a LAG protocol" {
         /// No negotiation: every member with a link is used.

@@ -152,6 +152,11 @@ bounded! {
     /// Source: RFC 9568 section 5.2.3.
     VrrpId, "a virtual router identifier", 1..=255;
 
+    /// The id of a pseudowire's session, which its receiver gives it. Zero is that of control messages.
+    ///
+    /// Source: RFC 3931 section 4.1.
+    WireSession, "a session id", 1..=4_294_967_295;
+
     /// The written ordinal from which a thing's allotted values follow.
     Number, "a number", 1..=16_777_215;
 }

@@ -42,7 +42,7 @@ pub(super) enum Stage {
 }
 
 /// A packet as it comes to a device.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Arrival {
     pub(super) stage: Stage,
     pub(super) headers: Headers,

@@ -16,6 +16,9 @@ use crate::fabric::{DeviceId, DeviceKind, Fabric, OutsideId, PresenceId, Termina
 /// The rules that can be behind a stop, by the beginnings of their ids, the likeliest first.
 fn suspects(stop: Stop) -> &'static [&'static str] {
     match stop {
+        Stop::Wire { .. } | Stop::WireTooBig { .. } => {
+            &["tunnel-", "underlay-", "session-", "site-", "cable-", "port-", "lag-"]
+        }
         Stop::NoUplink | Stop::LinkDown(_) => {
             &["port-down", "uplink-", "lag-", "cable-", "pair-", "stack-", "es-"]
         }
@@ -479,6 +482,14 @@ impl Walk {
             Stop::Unknown { presence: Some(presence) } => vec![presence],
             _ => Vec::new(),
         };
+        if let Stop::Wire { end, .. } | Stop::WireTooBig { end, .. } = stop {
+            let end = fabric.pseudowire(end);
+            names.push(end.name.value.clone());
+            let twin = end.twin.map(|twin| fabric.pseudowire(twin).device);
+            for device in std::iter::once(end.device).chain(twin).chain(end.far.value) {
+                device_names(fabric, device, &mut names);
+            }
+        }
         for act in &hop.acts {
             match act {
                 Act::Enters { presence: Some(presence), .. }

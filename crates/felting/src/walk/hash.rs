@@ -12,7 +12,7 @@ fn pair(hash: Hash, packet: &Packet) -> Hash {
 /// A number for a flow at one device.
 pub(super) fn flow(headers: &Headers, device: MacAddr, policy: HashPolicy) -> u32 {
     let hash = Hash::new().add(&device.octets());
-    if let Some(outer) = &headers.outer {
+    if let Some(outer) = headers.outer() {
         let hash = hash.address(outer.from).address(outer.to);
         let told = match outer.udp_ports() {
             Some((from, to)) => hash.add(&from.to_be_bytes()).add(&to.to_be_bytes()),

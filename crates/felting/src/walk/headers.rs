@@ -3,8 +3,10 @@
 use std::fmt;
 use std::net::IpAddr;
 
+use smallvec::SmallVec;
+
 use crate::behaviour::mtu;
-use crate::value::{Encapsulation, MacAddr, VlanId, Vni};
+use crate::value::{Cookie, Encapsulation, MacAddr, VlanId, Vni, WireEncapsulation, WireSession};
 
 /// To whom a frame is addressed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -147,9 +149,9 @@ pub struct Outer {
     pub to_mac: Destination,
     /// The tag on this link.
     pub tag: Option<VlanId>,
-    /// The address of the VTEP that sends it.
+    /// The address of the VTEP, or end of a pseudowire, that sends it.
     pub from: IpAddr,
-    /// The address of the VTEP that it is for, or a multicast group.
+    /// The address of the one that it is for, or a multicast group.
     pub to: IpAddr,
     /// The outer TTL.
     pub ttl: u8,
@@ -158,36 +160,120 @@ pub struct Outer {
     pub(crate) entropy: u16,
     /// The UDP port that the receiver listens on, where there is UDP.
     pub(crate) port: u16,
-    /// The VNI.
-    pub vni: Vni,
     /// What the frame travels in.
-    pub encapsulation: Encapsulation,
+    pub shim: Shim,
+    /// Whether the packet may be fragmented on its way.
+    pub fragments: bool,
+}
+
+/// The header between the outer IP, or UDP, and the frame.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Shim {
+    /// One with a VNI.
+    Vni {
+        /// Which.
+        encapsulation: Encapsulation,
+        /// The VNI.
+        vni: Vni,
+    },
+    /// That of L2TPv3 (RFC 3931 section 4.1).
+    L2tp {
+        /// The id of the session at the receiver.
+        session: WireSession,
+        /// The cookie that the receiver expects.
+        cookie: Option<Cookie>,
+        /// Whether the layer 2 specific sublayer follows.
+        sublayer: bool,
+        /// Whether that has sequence numbers.
+        sequence: bool,
+        /// Whether it goes over UDP.
+        udp: bool,
+    },
+}
+
+impl Shim {
+    /// What the frame travels in, in one word of the fabric file.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Vni { encapsulation, .. } => encapsulation.word(),
+            Self::L2tp { .. } => WireEncapsulation::L2tpv3.word(),
+        }
+    }
+
+    /// The VNI, if it has one.
+    pub fn vni(self) -> Option<Vni> {
+        match self {
+            Self::Vni { vni, .. } => Some(vni),
+            Self::L2tp { .. } => None,
+        }
+    }
+
+    fn is_nvgre(self) -> bool {
+        matches!(self, Self::Vni { encapsulation: Encapsulation::Nvgre, .. })
+    }
 }
 
 impl Outer {
     /// The UDP ports, source and destination; none with NVGRE, which goes over GRE.
     pub fn udp_ports(&self) -> Option<(u16, u16)> {
-        (self.encapsulation != Encapsulation::Nvgre).then_some((self.entropy, self.port))
+        match self.shim {
+            Shim::L2tp { udp: false, .. } => None,
+            Shim::L2tp { udp: true, .. } => Some((self.entropy, self.port)),
+            Shim::Vni { .. } => (!self.shim.is_nvgre()).then_some((self.entropy, self.port)),
+        }
     }
 
     /// The flow id of NVGRE, which other encapsulations have not (RFC 7637 section 3.2).
     pub fn flow_id(&self) -> Option<u8> {
         let [_, flow] = self.entropy.to_be_bytes();
-        (self.encapsulation == Encapsulation::Nvgre).then_some(flow)
+        self.shim.is_nvgre().then_some(flow)
+    }
+
+    /// What the frame in it takes beside its own payload: all headers from the outer IP to the frame's own Ethernet header.
+    pub fn overhead(&self) -> u32 {
+        let is_ipv4 = self.to.is_ipv4();
+        match self.shim {
+            Shim::Vni { encapsulation, .. } => mtu::outer_headers(encapsulation, is_ipv4),
+            Shim::L2tp { cookie, sublayer, udp, .. } => {
+                mtu::l2tp_headers(udp, cookie.as_ref(), sublayer, is_ipv4)
+            }
+        }
     }
 }
 
-/// All headers, the outer ones first.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+/// All headers.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Headers {
-    /// What it is encapsulated in.
-    pub outer: Option<Outer>,
+    /// What it is encapsulated in: of several, the outermost last.
+    pub outers: SmallVec<[Outer; 1]>,
     /// The frame.
     pub frame: Frame,
 }
 
 impl Headers {
+    /// A frame by itself.
+    pub(super) fn bare(frame: Frame) -> Self {
+        Self { outers: SmallVec::new(), frame }
+    }
+
+    /// The outermost of what it is encapsulated in.
+    pub fn outer(&self) -> Option<&Outer> {
+        self.outers.last()
+    }
+
+    /// The same around another frame.
+    pub(super) fn around(&self, frame: Frame) -> Self {
+        Self { outers: self.outers.clone(), frame }
+    }
+
+    /// Further headers around it.
+    pub(super) fn within(mut self, outer: Outer) -> Self {
+        self.outers.push(outer);
+        self
+    }
+
     /// What a link's MTU counts of a packet that wears these headers; `size` is that of an echo.
     pub fn on_link(&self, size: u32) -> u32 {
         let packet = &self.frame.packet;
@@ -202,9 +288,15 @@ impl Headers {
 
     /// What the headers take of a link's MTU beside the packet.
     pub fn overhead(&self) -> u32 {
-        let inner_tag = if self.frame.tag.is_some() { TAG } else { 0 };
-        self.outer.map_or(0, |outer| {
-            mtu::outer_headers(outer.encapsulation, outer.to.is_ipv4()) + inner_tag
-        })
+        // The outermost frame's own header and tag are beyond what an MTU counts.
+        let tags = std::iter::once(self.frame.tag).chain(self.outers.iter().map(|one| one.tag));
+        let inside = tags.take(self.outers.len()).flatten().count();
+        let tags = u32::try_from(inside).unwrap_or(0) * TAG;
+        self.outers.iter().map(Outer::overhead).sum::<u32>() + tags
+    }
+
+    /// Whether it may be fragmented, so that no link is too small for it.
+    pub fn fragments(&self) -> bool {
+        self.outer().is_some_and(|outer| outer.fragments)
     }
 }

@@ -38,12 +38,14 @@ impl Tracer<'_, '_> {
         self.act(visit, Act::Uplink { bond });
         let nics = nics_in_use(fabric, state.fars(), &state.members, id, uplink);
         let policy = bond.and_then(|bond| fabric.bond(bond).hash).map(|hash| hash.value);
-        let headers = Headers { frame: Frame { tag, ..arrival.headers.frame }, ..arrival.headers };
+        let headers = arrival.headers.around(Frame { tag, ..arrival.headers.frame });
         let chosen = self.choose(visit, &nics, &headers, policy.unwrap_or(HashPolicy::Addresses));
         if chosen.is_empty() {
             return Err(Stop::NoUplink);
         }
-        chosen.into_iter().try_for_each(|nic| self.leave(visit, nic, headers, arrival.station))
+        chosen
+            .into_iter()
+            .try_for_each(|nic| self.leave(visit, nic, headers.clone(), arrival.station))
     }
 
     /// The tag that the frames of an endpoint have when they leave its host.

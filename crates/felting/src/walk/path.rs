@@ -5,9 +5,10 @@ use std::net::IpAddr;
 use smallvec::SmallVec;
 
 use super::headers::Headers;
-use crate::behaviour::{Apart, FloodList, NoRoute, RouteSource, TenantRoute};
+use crate::behaviour::{Apart, FloodList, NoRoute, RouteSource, TenantRoute, WireFault};
 use crate::fabric::{
-    BondId, DeviceId, EndpointId, NetworkId, OutsideId, PortId, PresenceId, SegmentId, VrfId, WanId,
+    BondId, DeviceId, EndpointId, NetworkId, OutsideId, PortId, PresenceId, PseudowireId,
+    SegmentId, VrfId, WanId,
 };
 use crate::value::{IpPrefix, VlanId, Vni};
 
@@ -173,6 +174,20 @@ pub enum Act {
         /// Over how many next hops it spreads packets.
         of: usize,
     },
+    /// It puts headers on what came by the port of a pseudowire.
+    IntoWire {
+        /// The end of the wire.
+        end: PseudowireId,
+        /// To whom.
+        to: IpAddr,
+        /// The largest packet that gets in, if that is written.
+        room: Option<u32>,
+    },
+    /// It takes them off, and sends what was in them out by the port of a pseudowire.
+    OutOfWire {
+        /// The end of the wire.
+        end: PseudowireId,
+    },
     /// It takes the outer headers off, for a segment.
     Decapsulates {
         /// The VNI.
@@ -261,6 +276,20 @@ pub enum Stop {
     Expired,
     /// It comes by again where it has been.
     Circle,
+    /// The pseudowire has it, and it doesn't come out.
+    Wire {
+        /// The end at which it went in, or by whose ids it was to come out.
+        end: PseudowireId,
+        /// Why not.
+        why: WireFault,
+    },
+    /// It is larger than the pseudowire takes.
+    WireTooBig {
+        /// The end.
+        end: PseudowireId,
+        /// Its MTU.
+        mtu: u32,
+    },
     /// It is larger than the link takes.
     TooBig {
         /// The port that it was to leave by.
@@ -286,7 +315,7 @@ pub enum End {
 }
 
 /// Out of a device and into the next.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Exit {
     /// The port that it leaves by.
@@ -375,8 +404,14 @@ impl Way {
     /// The largest packet that gets through, as far as MTUs are written.
     pub fn mtu(&self) -> Option<u32> {
         let exits = self.hops.iter().flat_map(|hop| &hop.exits);
+        let exits = exits.filter(|exit| !exit.headers.fragments());
         let room = exits.filter_map(|exit| Some(exit.mtu?.saturating_sub(exit.headers.overhead())));
-        room.min()
+        let acts = self.hops.iter().flat_map(|hop| &hop.acts);
+        let wires = acts.filter_map(|act| match act {
+            Act::IntoWire { room, .. } => *room,
+            _ => None,
+        });
+        room.chain(wires).min()
     }
 }
 

@@ -8,7 +8,7 @@ use smallvec::SmallVec;
 use super::arrival::{Came, Visit};
 use super::bridge::{Ports, Remote};
 use super::hash;
-use super::headers::{self, Destination, Frame, Headers, Outer};
+use super::headers::{self, Destination, Frame, Headers, Outer, Shim};
 use super::path::{Act, Known, Resolved, Station, Stop, Table};
 use super::resolution::Asker;
 use super::trace::Tracer;
@@ -76,7 +76,7 @@ impl Tracer<'_, '_> {
         }
         match table {
             Table::Vrf(vrf) => self.route_in_vrf(visit, vrf, headers),
-            Table::Own => self.route_own(visit, headers),
+            Table::Own => self.route_own(visit, &headers),
         }
     }
 
@@ -110,7 +110,7 @@ impl Tracer<'_, '_> {
         match first.source {
             TenantSource::Segment(segment) => {
                 self.act(visit, Act::Routes { table: Table::Vrf(vrf), route: first });
-                self.route_into_segment(visit, segment, headers)
+                self.route_into_segment(visit, segment, &headers)
             }
             TenantSource::Outside(outside) => {
                 self.act(visit, Act::Routes { table: Table::Vrf(vrf), route: first });
@@ -133,7 +133,7 @@ impl Tracer<'_, '_> {
                 let of = ways.len();
                 chosen.into_iter().try_for_each(|route| {
                     self.act(visit, Act::Routes { table: Table::Vrf(vrf), route });
-                    self.encapsulate_routed(visit, route, of, headers)
+                    self.encapsulate_routed(visit, route, of, &headers)
                 })
             }
         }
@@ -144,7 +144,7 @@ impl Tracer<'_, '_> {
         &mut self,
         visit: &mut Visit,
         segment: SegmentId,
-        headers: Headers,
+        headers: &Headers,
     ) -> Result<(), Stop> {
         let fabric = self.walker.fabric;
         let packet = headers.frame.packet;
@@ -179,7 +179,7 @@ impl Tracer<'_, '_> {
         let frame =
             Frame { from, to: Destination::Station(mac), tag: None, packet: headers.frame.packet };
         self.act(visit, Act::Enters { vlan, presence: Some(presence) });
-        self.bridge(visit, vlan, Came::Own, Headers { outer: None, frame }, station)
+        self.bridge(visit, vlan, Came::Own, Headers::bare(frame), station)
     }
 
     /// The address by which a switch asks in a segment: its own, else the gateway's.
@@ -215,7 +215,7 @@ impl Tracer<'_, '_> {
         let frame = Frame { from, to, tag: None, packet: headers.frame.packet };
         self.act(visit, Act::Enters { vlan, presence: Some(presence) });
         let station = Station::Beyond(via);
-        let sent = self.bridge(visit, vlan, Came::Own, Headers { outer: None, frame }, station);
+        let sent = self.bridge(visit, vlan, Came::Own, Headers::bare(frame), station);
         sent.map_err(|stop| match stop {
             Stop::Unknown { .. } => Stop::NoWayOut(id),
             stop => stop,
@@ -236,11 +236,11 @@ impl Tracer<'_, '_> {
         let chosen = self.choose(visit, &ports, &headers, HashPolicy::Addresses);
         chosen
             .into_iter()
-            .try_for_each(|port| self.leave(visit, port, headers, Station::Beyond(via)))
+            .try_for_each(|port| self.leave(visit, port, headers.clone(), Station::Beyond(via)))
     }
 
     /// Routes by the switch's own table: into a segment of its own, or to the next router.
-    fn route_own(&mut self, visit: &mut Visit, headers: Headers) -> Result<(), Stop> {
+    fn route_own(&mut self, visit: &mut Visit, headers: &Headers) -> Result<(), Stop> {
         let fabric = self.walker.fabric;
         let packet = headers.frame.packet;
         let connected = fabric.segments_with(packet.to).find_map(|(prefix, segment)| {
@@ -275,14 +275,14 @@ impl Tracer<'_, '_> {
         visit: &mut Visit,
         presence: PresenceId,
         remotes: &[Remote],
-        headers: Headers,
+        headers: &Headers,
         station: Station,
     ) -> Result<(), Stop> {
-        let chosen = self.choose(visit, remotes, &headers, HashPolicy::Addresses);
+        let chosen = self.choose(visit, remotes, headers, HashPolicy::Addresses);
         let of = remotes.len();
         chosen.into_iter().try_for_each(|remote| {
             let (to, known) = (remote.address, remote.known);
-            self.encapsulate(visit, presence, to, known, of, headers, station)
+            self.encapsulate(visit, presence, to, known, of, headers.clone(), station)
         })
     }
 
@@ -320,7 +320,7 @@ impl Tracer<'_, '_> {
         visit: &mut Visit,
         route: TenantRoute,
         of: usize,
-        headers: Headers,
+        headers: &Headers,
     ) -> Result<(), Stop> {
         let fabric = self.walker.fabric;
         let (switch, known) = match route.source {
@@ -341,7 +341,7 @@ impl Tracer<'_, '_> {
             packet: headers.frame.packet,
         };
         self.act(visit, Act::Encapsulates { vni, to, known, of });
-        self.wrap(visit, vni, to, Headers { outer: None, frame }, Station::Next(switch))
+        self.wrap(visit, vni, to, Headers::bare(frame), Station::Next(switch))
     }
 
     fn wrap(
@@ -365,14 +365,30 @@ impl Tracer<'_, '_> {
             ttl: headers::TTL,
             entropy: hash::entropy(&headers),
             port: u16::try_from(overlay.udp_port.get()).unwrap_or(u16::MAX),
-            vni,
-            encapsulation: overlay.encapsulation.value,
+            shim: Shim::Vni { encapsulation: overlay.encapsulation.value, vni },
+            // RFC 7348 section 4.3.
+            fragments: false,
         };
-        let headers = Headers { outer: Some(outer), ..headers };
+        let headers = headers.within(outer);
         let target = visit.receiver.unwrap_or(to);
         match self.next(visit, target)? {
-            Some(next) => self.send_on(visit, &next, headers, Some(station)),
+            Some(next) => self.send_on(visit, &next, &headers, Some(station)),
             // Its own address: the other side of the pair has what it sends to.
+            None => self.decapsulate(visit, headers, station),
+        }
+    }
+
+    /// Sends what the end of a pseudowire has put headers on.
+    pub(super) fn on_to_far_end(
+        &mut self,
+        visit: &mut Visit,
+        headers: Headers,
+        station: Station,
+    ) -> Result<(), Stop> {
+        let to = headers.outer().ok_or(Stop::Astray)?.to;
+        let next = self.next(visit, to).map_err(|stop| self.of_wire(stop, &headers))?;
+        match next {
+            Some(next) => self.send_on(visit, &next, &headers, Some(station)),
             None => self.decapsulate(visit, headers, station),
         }
     }
@@ -384,15 +400,20 @@ impl Tracer<'_, '_> {
         headers: Headers,
         station: Station,
     ) -> Result<(), Stop> {
-        let Some(mut outer) = headers.outer else { return Err(Stop::Astray) };
+        let mut headers = headers;
+        let Some(outer) = headers.outers.last_mut() else { return Err(Stop::Astray) };
         let target = visit.receiver.unwrap_or(outer.to);
-        match self.next(visit, target)? {
+        let next = match self.next(visit, target) {
+            Ok(next) => next,
+            Err(stop) => return Err(self.of_wire(stop, &headers)),
+        };
+        let Some(outer) = headers.outers.last_mut() else { return Err(Stop::Astray) };
+        match next {
             None => self.decapsulate(visit, headers, station),
             Some(next) => {
                 outer.ttl = outer.ttl.checked_sub(1).filter(|&ttl| ttl > 0).ok_or(Stop::Expired)?;
                 outer.tag = None;
-                let headers = Headers { outer: Some(outer), ..headers };
-                self.send_on(visit, &next, headers, Some(station))
+                self.send_on(visit, &next, &headers, Some(station))
             }
         }
     }
@@ -402,13 +423,13 @@ impl Tracer<'_, '_> {
         &mut self,
         visit: &Visit,
         next: &Next,
-        headers: Headers,
+        headers: &Headers,
         station: Option<Station>,
     ) -> Result<(), Stop> {
         let (prefix, source, metric) = (next.prefix, next.source, next.metric);
         let of = next.steps.len();
         self.act(visit, Act::Underlay { prefix, source, metric, of });
-        let chosen = self.choose(visit, &next.steps, &headers, HashPolicy::Addresses);
+        let chosen = self.choose(visit, &next.steps, headers, HashPolicy::Addresses);
         chosen.into_iter().try_for_each(|step| match step {
             Step::Hop(hop) => self.over(visit, hop, headers, station),
             Step::Wan(wan, to) => {
@@ -418,7 +439,7 @@ impl Tracer<'_, '_> {
                 let near = usize::from(fabric.port(ends[0]).device != visit.device);
                 let tag = way.tags.get(near).or(way.tags.first()).map(|tag| tag.value);
                 let device = fabric.router(to).device;
-                let headers = self.between(visit.device, device, tag, headers);
+                let headers = self.between(visit.device, device, tag, headers.clone());
                 let station = station.unwrap_or(Station::Next(device));
                 self.leave_to(visit, ends[near], ends[1 - near], Some(wan), headers, station)
             }
@@ -430,7 +451,7 @@ impl Tracer<'_, '_> {
         &mut self,
         visit: &Visit,
         hop: Hop,
-        headers: Headers,
+        headers: &Headers,
         station: Option<Station>,
     ) -> Result<(), Stop> {
         let fabric = self.walker.fabric;
@@ -450,7 +471,7 @@ impl Tracer<'_, '_> {
         };
         let device = fabric.router(hop.to).device;
         let station = station.unwrap_or(Station::Next(device));
-        let chosen = self.choose(visit, &ports, &headers, HashPolicy::Addresses);
+        let chosen = self.choose(visit, &ports, headers, HashPolicy::Addresses);
         if chosen.is_empty() {
             return Err(Stop::Underlay(NoRoute::Unknown(hop.to)));
         }
@@ -459,7 +480,7 @@ impl Tracer<'_, '_> {
                 InterfacePlace::Vlan(vlan) => leaves(fabric, port, vlan).flatten(),
                 _ => interface.tag.map(|tag| tag.value),
             };
-            let headers = self.between(visit.device, device, tag, headers);
+            let headers = self.between(visit.device, device, tag, headers.clone());
             self.leave(visit, port, headers, station)
         })
     }
@@ -485,15 +506,16 @@ impl Tracer<'_, '_> {
         let fabric = self.walker.fabric;
         let (from, to) = (fabric.device(from).mac.value, fabric.device(to).mac.value);
         let to = Destination::Station(to);
-        match headers.outer {
+        let mut headers = headers;
+        match headers.outers.last_mut() {
             Some(outer) => {
                 // A packet for a group is addressed to the group on every link.
                 let to = if outer.to.is_multicast() { Destination::of_group(outer.to) } else { to };
-                let outer = Outer { from_mac: from, to_mac: to, tag, ..outer };
-                Headers { outer: Some(outer), ..headers }
+                *outer = Outer { from_mac: from, to_mac: to, tag, ..*outer };
             }
-            None => Headers { frame: Frame { from, to, tag, ..headers.frame }, ..headers },
+            None => headers.frame = Frame { from, to, tag, ..headers.frame },
         }
+        headers
     }
 
     /// Takes the outer headers off: for a segment, or for a VRF.
@@ -504,20 +526,24 @@ impl Tracer<'_, '_> {
         station: Station,
     ) -> Result<(), Stop> {
         let fabric = self.walker.fabric;
-        let Some(outer) = headers.outer else { return Err(Stop::Astray) };
+        let mut inner = headers;
+        let Some(outer) = inner.outers.pop() else { return Err(Stop::Astray) };
+        if let Some(taken) = self.out_of_wire(visit, &outer, &inner, station) {
+            return taken;
+        }
+        let Shim::Vni { encapsulation, vni } = outer.shim else { return Err(Stop::NotTaken) };
         let overlay = fabric.overlay_of(visit.device).ok_or(Stop::NotTaken)?;
-        let udp = outer.encapsulation != Encapsulation::Nvgre;
+        let udp = encapsulation != Encapsulation::Nvgre;
         // RFC 7348 section 5, RFC 8926 section 3.3: the destination port is what the receiver listens on.
         let listens = !udp || overlay.udp_port.get() == u32::from(outer.port);
-        if overlay.encapsulation.value != outer.encapsulation || !listens {
+        if overlay.encapsulation.value != encapsulation || !listens {
             return Err(Stop::NotTaken);
         }
-        let has = |vni: Option<At<Vni>>| vni.is_some_and(|vni| vni.value == outer.vni);
-        let inner = Headers { outer: None, ..headers };
+        let has = |own: Option<At<Vni>>| own.is_some_and(|own| own.value == vni);
         visit.receiver = None;
         let mut own = fabric.presences_on(visit.device).iter().copied();
         if let Some(presence) = own.find(|&own| has(fabric.presence(own).vni)) {
-            self.act(visit, Act::Decapsulates { vni: outer.vni, presence });
+            self.act(visit, Act::Decapsulates { vni, presence });
             let vlan = fabric.presence(presence).vlan;
             let vlan = vlan.ok_or(Stop::Unknown { presence: Some(presence) })?.value;
             return self.bridge(visit, vlan, Came::Tunnel(outer.from), inner, station);
@@ -525,12 +551,11 @@ impl Tracer<'_, '_> {
         let here = |vrf: &Vrf| {
             vrf.place_of(visit.device).is_some_and(|place| has(vrf.switches[place].vni))
         };
-        let (vrf, _) =
-            fabric.vrfs().find(|(_, vrf)| here(vrf)).ok_or(Stop::VniUnknown(outer.vni))?;
-        if headers.frame.to != Destination::Station(overlay.router_mac.value) {
+        let (vrf, _) = fabric.vrfs().find(|(_, vrf)| here(vrf)).ok_or(Stop::VniUnknown(vni))?;
+        if inner.frame.to != Destination::Station(overlay.router_mac.value) {
             return Err(Stop::RouterMac);
         }
-        self.act(visit, Act::DecapsulatesRouted { vni: outer.vni, vrf });
+        self.act(visit, Act::DecapsulatesRouted { vni, vrf });
         self.route(visit, Table::Vrf(vrf), inner, false)
     }
 }

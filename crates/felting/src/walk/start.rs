@@ -18,10 +18,8 @@ impl Tracer<'_, '_> {
     pub(super) fn start(&mut self, start: Start, packet: Packet) -> Result<(), (DeviceId, Stop)> {
         let (fabric, state) = (self.walker.fabric, self.walker.state);
         let host = |endpoint| state.host_of(endpoint);
-        let frame = |from: MacAddr, to: Destination| Headers {
-            outer: None,
-            frame: Frame { from, to, tag: None, packet },
-        };
+        let frame =
+            |from: MacAddr, to: Destination| Headers::bare(Frame { from, to, tag: None, packet });
         let switch = |presence: PresenceId| fabric.presence(presence).switch;
         let vlan = |presence: PresenceId| {
             let at = fabric.presence(presence);
@@ -102,10 +100,8 @@ impl Tracer<'_, '_> {
         let start = via.unwrap_or(outside.on[0]);
         let own = fabric.device(start).mac.value;
         let mut sent = false;
-        let probe = Headers {
-            outer: None,
-            frame: Frame { from: own, to: Destination::Station(own), tag: None, packet },
-        };
+        let probe =
+            Headers::bare(Frame { from: own, to: Destination::Station(own), tag: None, packet });
         let state = self.walker.state;
         // One that is off answers nobody there.
         let ways_of = |id: OutsideId| -> Vec<(DeviceId, WayOut)> {
@@ -159,7 +155,7 @@ impl Tracer<'_, '_> {
             }
             for (device, stage, station, mac) in starts {
                 let frame = Frame { to: Destination::Station(mac), ..probe.frame };
-                let headers = Headers { frame, ..probe };
+                let headers = probe.around(frame);
                 self.hop(device, None, Arrival { stage, headers, station, receiver: None });
                 sent = true;
                 if first {

@@ -23,18 +23,20 @@ impl Tracer<'_, '_> {
         arrival: &Arrival,
     ) -> Result<(), Stop> {
         let fabric = self.walker.fabric;
+        if let Some(end) = fabric.pseudowire_at(port) {
+            return self.enter_wire(visit, end, arrival.headers.clone(), arrival.station);
+        }
         if arrival.station == Station::Beyond(visit.device) {
             self.arrive(visit);
             return Ok(());
         }
-        if arrival.headers.outer.is_some() {
-            return self.transit(visit, arrival.headers, arrival.station);
+        if arrival.headers.outer().is_some() {
+            return self.transit(visit, arrival.headers.clone(), arrival.station);
         }
         let tag = arrival.headers.frame.tag;
         if let Some(interface) = fabric.interface_on(port, tag) {
             let table = fabric.interface(interface).vrf.map_or(Table::Own, |v| Table::Vrf(v.value));
-            let headers =
-                Headers { frame: Frame { tag: None, ..arrival.headers.frame }, ..arrival.headers };
+            let headers = arrival.headers.around(Frame { tag: None, ..arrival.headers.frame });
             return self.route(visit, table, headers, false);
         }
         let vlan = classified(fabric, port, tag).ok_or(Stop::NotCarried(port, tag))?;
@@ -49,8 +51,7 @@ impl Tracer<'_, '_> {
         }
         let presence = self.walker.presence_at(visit.device, vlan);
         self.act(visit, Act::Enters { vlan, presence });
-        let headers =
-            Headers { frame: Frame { tag: None, ..arrival.headers.frame }, ..arrival.headers };
+        let headers = arrival.headers.around(Frame { tag: None, ..arrival.headers.frame });
         self.bridge(visit, vlan, Came::Port(port), headers, arrival.station)
     }
 
@@ -89,7 +90,7 @@ impl Tracer<'_, '_> {
         if let Some((ports, side)) = self.walker.locate(visit.node(), vlan, station) {
             let ports = self.without_source(came, ports);
             if !ports.is_empty() {
-                return self.bridge_out(visit, vlan, came, &ports, side, headers, station);
+                return self.bridge_out(visit, vlan, came, &ports, side, &headers, station);
             }
         }
         let maps = presence.filter(|&own| self.walker.fabric.presence(own).vni.is_some());
@@ -98,7 +99,7 @@ impl Tracer<'_, '_> {
         {
             let ports = self.without_source(came, ports);
             if !ports.is_empty() {
-                return self.bridge_out(visit, vlan, came, &ports, side, headers, station);
+                return self.bridge_out(visit, vlan, came, &ports, side, &headers, station);
             }
         }
         let Some(presence) = presence else { return Err(Stop::Unknown { presence: None }) };
@@ -108,9 +109,9 @@ impl Tracer<'_, '_> {
         }
         let remotes = if is_group { Vec::new() } else { self.walker.remotes(presence, station) };
         if remotes.is_empty() {
-            return self.flood(visit, presence, headers, station, !is_group);
+            return self.flood(visit, presence, &headers, station, !is_group);
         }
-        self.encapsulate_bridged(visit, presence, &remotes, headers, station)
+        self.encapsulate_bridged(visit, presence, &remotes, &headers, station)
     }
 
     /// Whether a switch takes a frame for itself: it has the address, or is the router that is meant.
@@ -190,7 +191,7 @@ impl Tracer<'_, '_> {
         came: Came,
         ports: &[PortId],
         side: Bridging,
-        headers: Headers,
+        headers: &Headers,
         station: Station,
     ) -> Result<(), Stop> {
         let fabric = self.walker.fabric;
@@ -207,10 +208,10 @@ impl Tracer<'_, '_> {
             }
         }
         self.act(visit, Act::Bridges { side });
-        let chosen = self.choose(visit, ports, &headers, HashPolicy::AddressesAndPorts);
+        let chosen = self.choose(visit, ports, headers, HashPolicy::AddressesAndPorts);
         chosen.into_iter().try_for_each(|port| {
             let tag = leaves(fabric, port, vlan).ok_or(Stop::NotCarried(port, Some(vlan)))?;
-            let headers = Headers { frame: Frame { tag, ..headers.frame }, ..headers };
+            let headers = headers.around(Frame { tag, ..headers.frame });
             self.leave(visit, port, headers, station)
         })
     }
@@ -221,7 +222,7 @@ impl Tracer<'_, '_> {
         &mut self,
         visit: &mut Visit,
         presence: PresenceId,
-        headers: Headers,
+        headers: &Headers,
         station: Station,
         unknown: bool,
     ) -> Result<(), Stop> {
@@ -260,7 +261,8 @@ impl Tracer<'_, '_> {
             visit.receiver = group.map(|_| address);
             let known = Known::Flooded(there);
             let to = group.unwrap_or(address);
-            last = last.and(self.encapsulate(visit, presence, to, known, 1, headers, station));
+            last =
+                last.and(self.encapsulate(visit, presence, to, known, 1, headers.clone(), station));
         }
         if passed {
             return last;
@@ -268,7 +270,7 @@ impl Tracer<'_, '_> {
         let (there, address) = copied[0];
         visit.receiver = group.map(|_| address);
         let to = group.unwrap_or(address);
-        self.encapsulate(visit, presence, to, Known::Flooded(there), 1, headers, station)
+        self.encapsulate(visit, presence, to, Known::Flooded(there), 1, headers.clone(), station)
     }
 
     /// Whether a leaf passes a flooded frame on to an endpoint.

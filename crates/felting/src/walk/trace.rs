@@ -9,7 +9,7 @@ use smallvec::SmallVec;
 use super::arrival::{Arrival, Came, Stage, Start, Visit, stopped};
 use super::asked::Choice;
 use super::hash;
-use super::headers::{Frame, Headers, Packet};
+use super::headers::{Frame, Headers, Packet, Shim};
 use super::path::{Act, End, Exit, Hop, Station, Stop, Way};
 use super::walker::Walker;
 use crate::fabric::{DeviceId, DeviceKind, PortId, WanId};
@@ -21,7 +21,7 @@ pub(super) struct Key {
     device: DeviceId,
     stage: Stage,
     frame: Frame,
-    outer: Option<(IpAddr, IpAddr, u8, u32)>,
+    outers: SmallVec<[(IpAddr, IpAddr, u8, Shim); 1]>,
     station: Station,
     receiver: Option<IpAddr>,
 }
@@ -67,7 +67,7 @@ impl Tracer<'_, '_> {
     ) -> usize {
         let stage = match arrival.stage {
             // Where the ports of a LAG or of the underlay don't tell, ways come together again.
-            Stage::Wire(port) if arrival.headers.outer.is_some() => {
+            Stage::Wire(port) if arrival.headers.outer().is_some() => {
                 Stage::Wire(self.walker.fabric.device(device).ports.get(0).unwrap_or(port))
             }
             Stage::Wire(port) => {
@@ -83,7 +83,7 @@ impl Tracer<'_, '_> {
             device,
             stage,
             frame: arrival.headers.frame,
-            outer: arrival.headers.outer.map(|o| (o.from, o.to, o.ttl, o.vni.get())),
+            outers: arrival.headers.outers.iter().map(|o| (o.from, o.to, o.ttl, o.shim)).collect(),
             station: arrival.station,
             receiver: arrival.receiver,
         };
@@ -124,8 +124,7 @@ impl Tracer<'_, '_> {
                 self.bridge(&mut visit, vlan, Came::Own, arrival.headers, arrival.station)
             }
             (_, Stage::Send(port, tag)) => {
-                let frame = Frame { tag, ..arrival.headers.frame };
-                let headers = Headers { frame, ..arrival.headers };
+                let headers = arrival.headers.around(Frame { tag, ..arrival.headers.frame });
                 self.leave(&visit, port, headers, arrival.station)
             }
             (_, Stage::Route { table, own }) => self.route(&mut visit, table, arrival.headers, own),
@@ -173,7 +172,7 @@ impl Tracer<'_, '_> {
         headers: Headers,
         station: Station,
     ) -> Result<(), Stop> {
-        let far = self.walker.state.far(port).ok_or(Stop::LinkDown(port))?;
+        let far = self.walker.state.plugged(port).ok_or(Stop::LinkDown(port))?;
         self.leave_to(visit, port, far, None, headers, station)
     }
 
@@ -190,15 +189,20 @@ impl Tracer<'_, '_> {
         let of_wan = wan.and_then(|wan| fabric.wan(wan).mtu).map(|mtu| mtu.get());
         let size = headers.on_link(self.walker.size);
         let most = |port: PortId| fabric.most_at(port).map(|mtu| mtu.get());
-        let goes = [most(port), of_wan].into_iter().flatten().min();
+        let is_whole = !headers.fragments();
+        let goes = [most(port), of_wan].into_iter().flatten().filter(|_| is_whole).min();
         if let Some(mtu) = goes.filter(|&mtu| size > mtu) {
             return Err(Stop::TooBig { port, mtu });
         }
-        let comes = goes.into_iter().chain(most(far)).min();
+        let comes = goes.into_iter().chain(most(far).filter(|_| is_whole)).min();
         let mtu = [fabric.mtu_of(port), of_wan, fabric.mtu_of(far)].into_iter().flatten().min();
         let device = fabric.port(far).device;
-        let arrival =
-            Arrival { stage: Stage::Wire(far), headers, station, receiver: visit.receiver };
+        let arrival = Arrival {
+            stage: Stage::Wire(far),
+            headers: headers.clone(),
+            station,
+            receiver: visit.receiver,
+        };
         let to = self.hop(device, Some(far), arrival);
         if to <= visit.at && self.leads_back(to, visit.at) {
             return Err(Stop::Circle);

@@ -1,6 +1,7 @@
 //! Why packets get no farther, in words.
 
 use super::path::{Act, Hop, Stop, Table};
+use crate::behaviour::tunnel;
 use crate::fabric::{Fabric, PortId, PresenceId};
 
 /// Why a packet gets no farther than a hop.
@@ -82,6 +83,11 @@ pub fn why(fabric: &Fabric, hop: &Hop, stop: Stop) -> String {
         Stop::RouterMac => "the packet is for another router\u{2019}s MAC address".to_owned(),
         Stop::Expired => "the TTL is used up".to_owned(),
         Stop::Circle => "the ways lead in a circle".to_owned(),
+        Stop::Wire { end, why } => tunnel::words(fabric, end, why),
+        Stop::WireTooBig { end, mtu } => format!(
+            "the packet is larger than the pseudowire {} takes: MTU {mtu}",
+            fabric.pseudowire(end).name.value
+        ),
         Stop::TooBig { port, mtu } => {
             format!("the packet is larger than {} takes: MTU {mtu}", port_of(port))
         }

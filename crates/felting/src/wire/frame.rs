@@ -8,8 +8,8 @@ use etherparse::{
 };
 
 use crate::behaviour::mtu::ip_header;
-use crate::value::{Encapsulation, VlanId};
-use crate::walk::{Content, Frame, Headers, Outer, Packet};
+use crate::value::{Cookie, Encapsulation, VlanId};
+use crate::walk::{Content, Frame, Headers, Outer, Packet, Shim};
 
 /// Whether the outer UDP checksum is filled in.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -28,10 +28,10 @@ const LEAST: usize = 60;
 /// without the frame check sequence. `size` is that of an echo, from its IP header on.
 pub fn frame(headers: &Headers, size: u32, checksum: OuterChecksum) -> Vec<u8> {
     let inner = ethernet(&headers.frame, size);
-    let mut bytes = match &headers.outer {
-        Some(outer) => encapsulated(outer, &inner, checksum),
-        None => inner,
-    };
+    let mut bytes = inner;
+    for outer in &headers.outers {
+        bytes = encapsulated(outer, &bytes, checksum);
+    }
     if bytes.len() < LEAST {
         bytes.resize(LEAST, 0);
     }
@@ -187,22 +187,49 @@ fn over_v6(packet: &Packet, from: Ipv6Addr, to: Ipv6Addr, mac: [u8; 6], size: u3
 /// What GRE and GENEVE have for the type of what they carry: Ethernet frames.
 const FRAMES: [u8; 2] = [0x65, 0x58];
 
-fn encapsulated(outer: &Outer, inner: &[u8], checksum: OuterChecksum) -> Vec<u8> {
-    let vni = outer.vni.get().to_be_bytes();
-    let header: [u8; 8] = match outer.encapsulation {
-        // RFC 7348 section 5: the I flag, and the VNI in the upper 24 bits of the second word.
-        Encapsulation::Vxlan => [0x08, 0, 0, 0, vni[1], vni[2], vni[3], 0],
-        // RFC 8926 section 3.4: version and options none.
-        Encapsulation::Geneve => [0, 0, FRAMES[0], FRAMES[1], vni[1], vni[2], vni[3], 0],
-        // RFC 7637 section 3.2: the key bit; the last octet is the flow's.
-        Encapsulation::Nvgre => {
-            let flow = outer.flow_id().unwrap_or_default();
-            [0x20, 0, FRAMES[0], FRAMES[1], vni[1], vni[2], vni[3], flow]
+/// The number of L2TPv3 over IP (RFC 3931 section 4.1.1).
+const L2TP: IpNumber = IpNumber::LAYER2_TUNNELING_PROTOCOL;
+
+/// The header between the outer IP, or UDP, and the frame.
+fn shim(outer: &Outer) -> Vec<u8> {
+    match outer.shim {
+        Shim::Vni { encapsulation, vni } => {
+            let vni = vni.get().to_be_bytes();
+            match encapsulation {
+                // RFC 7348 section 5: the I flag, and the VNI in the upper 24 bits of the second word.
+                Encapsulation::Vxlan => vec![0x08, 0, 0, 0, vni[1], vni[2], vni[3], 0],
+                // RFC 8926 section 3.4: version and options none.
+                Encapsulation::Geneve => {
+                    vec![0, 0, FRAMES[0], FRAMES[1], vni[1], vni[2], vni[3], 0]
+                }
+                // RFC 7637 section 3.2: the key bit; the last octet is the flow's.
+                Encapsulation::Nvgre => {
+                    let flow = outer.flow_id().unwrap_or_default();
+                    vec![0x20, 0, FRAMES[0], FRAMES[1], vni[1], vni[2], vni[3], flow]
+                }
+            }
         }
+        Shim::L2tp { session, cookie, sublayer, sequence, udp } => {
+            // RFC 3931 section 4.1.2.1: over UDP a data message says that it is one, and version 3.
+            let mut bytes = if udp { vec![0, 3, 0, 0] } else { Vec::new() };
+            bytes.extend(session.get().to_be_bytes());
+            bytes.extend(cookie.iter().flat_map(Cookie::octets));
+            // RFC 3931 section 4.6: the S bit and the number of the first message, or all zero.
+            let first = [if sequence { 0x40 } else { 0 }, 0, 0, 0];
+            bytes.extend(sublayer.then_some(first).into_iter().flatten());
+            bytes
+        }
+    }
+}
+
+fn encapsulated(outer: &Outer, inner: &[u8], checksum: OuterChecksum) -> Vec<u8> {
+    let carried = [&shim(outer)[..], inner].concat();
+    let over_udp = outer.udp_ports().is_some();
+    let protocol = match outer.shim {
+        _ if over_udp => IpNumber::UDP,
+        Shim::L2tp { .. } => L2TP,
+        Shim::Vni { .. } => IpNumber::GRE,
     };
-    let carried = [&header[..], inner].concat();
-    let over_udp = outer.encapsulation != Encapsulation::Nvgre;
-    let protocol = if over_udp { IpNumber::UDP } else { IpNumber::GRE };
     let length = carried.len() + if over_udp { UdpHeader::LEN } else { 0 };
     let (from_mac, to_mac) = (outer.from_mac.octets(), outer.to_mac.octets());
     let (source, port) = outer.udp_ports().unwrap_or_default();

@@ -5,6 +5,7 @@
 mod bond;
 mod evpn;
 mod irb;
+mod l2tp;
 mod lacp;
 mod mh;
 mod stp;

@@ -36,7 +36,7 @@ fn hold(state: &State, walk: &Walk) {
         // Every hop uses a cable that exists and is up, or a path over a WAN.
         for exit in path.hops.iter().flat_map(|hop| &hop.exits) {
             if exit.wan.is_none() {
-                assert_eq!(state.far(exit.port), Some(exit.into));
+                assert_eq!(state.plugged(exit.port), Some(exit.into));
                 assert!(fabric.link(exit.port).is_some());
             }
             assert!(exit.to < path.hops.len());

@@ -13,13 +13,19 @@ pub(crate) fn shown(path: &Way, fabric: &Fabric) -> String {
     for hop in &path.hops {
         let _ = write!(page, "{}", fabric.device_name(hop.device));
         for exit in &hop.exits {
-            let (outer, frame) = (exit.headers.outer, exit.headers.frame);
+            let (outer, frame) = (exit.headers.outer(), exit.headers.frame);
             let _ = write!(page, " {}", fabric.port_name(exit.port));
             if let Some(tag) = outer.and_then(|outer| outer.tag).or(frame.tag) {
                 let _ = write!(page, " tag {tag}");
             }
             if let Some(outer) = outer {
-                let _ = write!(page, " VNI {} to {} ttl {}", outer.vni, outer.to, outer.ttl);
+                let _ = write!(
+                    page,
+                    " VNI {} to {} ttl {}",
+                    outer.shim.vni().unwrap(),
+                    outer.to,
+                    outer.ttl
+                );
             }
             let _ = write!(page, " | {} ttl {}", frame.to, frame.packet.ttl);
         }

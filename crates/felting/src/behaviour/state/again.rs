@@ -25,7 +25,17 @@ impl State {
     /// The state under another condition; none if something else may be another then, or what is has to do with causes.
     pub(super) fn again(&self, condition: &Condition) -> Option<Self> {
         let fabric = &self.fabric;
+        // Wires hang on routes. Where no route leads over a wire, that is all.
+        if fabric.wires_lead {
+            return None;
+        }
         let (links, ports) = self.links.at_edges(fabric, &self.condition, condition)?;
+        let is_at_wire = |&port: &PortId| {
+            fabric.pseudowire_at(port).is_some() || !self.wires().over(port).is_empty()
+        };
+        if ports.iter().any(is_at_wire) {
+            return None;
+        }
         let touched: Vec<LagId> = ports.iter().filter_map(|&port| fabric.lag_of(port)).collect();
         let fars = [&self.links.effective, &links.effective];
         let again = lag::hanging_together(fabric, &self.of_lags, fars, &touched)?;
@@ -92,7 +102,7 @@ impl State {
                 evpn::outcome(fabric, condition, instances, &carriers, &self.pairs)
             }
         };
-        Some(Self {
+        let state = Self {
             fabric: fabric.clone(),
             causes,
             settings: self.settings.clone(),
@@ -109,10 +119,12 @@ impl State {
             closed,
             isolated: self.isolated.clone(),
             withdrawn: self.withdrawn.clone(),
+            wires: Arc::clone(&self.wires),
             condition: condition.clone(),
             facing,
             facing_wholes,
-        })
+        };
+        state.with_wires_as(self)
     }
 
     /// The hosts at some ports and LAGs.

@@ -73,6 +73,8 @@ impl Adjacency {
 pub enum AdjacencyFault {
     /// The link is down.
     LinkDown,
+    /// A pseudowire between them is down: each has a link, to the port of one.
+    WireDown,
     /// The tags differ: neither hears the other (IEEE 802.1Q clause 8.6.2).
     TagClash,
     /// An end has no address.
@@ -115,6 +117,7 @@ impl AdjacencyFault {
         matches!(
             self,
             Self::LinkDown
+                | Self::WireDown
                 | Self::TagClash
                 | Self::SubnetClash
                 | Self::NoAddress
@@ -126,6 +129,7 @@ impl AdjacencyFault {
     pub const fn words(self) -> &'static str {
         match self {
             Self::LinkDown => "the link is down",
+            Self::WireDown => "the pseudowire between them is down",
             Self::TagClash => "the tags differ",
             Self::NoAddress => "an end has no address",
             Self::UnnumberedClash => "one end is unnumbered",
@@ -198,6 +202,13 @@ pub(super) fn judge(
     let mut found = Adjacency { near, far, protocol, fault: None, cause: None };
     if !(link_up(fabric, links, near) && link_up(fabric, links, far)) {
         found.fault = Some(AdjacencyFault::LinkDown);
+        return found;
+    }
+    if let (InterfacePlace::Port(port), InterfacePlace::Port(other)) = (a.place, b.place)
+        && fabric.link(port).is_some_and(|(_, far)| far != other)
+        && links.far[port] != Some(other)
+    {
+        found.fault = Some(AdjacencyFault::WireDown);
         return found;
     }
     let Some(fault) = settings(fabric, a, b) else { return found };
@@ -328,7 +339,7 @@ fn leads_out(fabric: &Fabric, a: &Interface, b: &Interface) -> bool {
 /// The rule that reports a fault.
 fn rule(a: &Interface, b: &Interface, fault: AdjacencyFault) -> Option<&'static str> {
     Some(match fault {
-        AdjacencyFault::LinkDown => return None,
+        AdjacencyFault::LinkDown | AdjacencyFault::WireDown => return None,
         // Passive at both ends is meant.
         AdjacencyFault::Passive if a.passive && b.passive => return None,
         AdjacencyFault::TagClash => "underlay-tag-clash",

@@ -354,7 +354,7 @@ impl Made<'_> {
         }
         let mut places = Vec::new();
         for port in self.devices[switch].ports.iter() {
-            let Some((_, far)) = self.fabric.link(port) else { continue };
+            let Some((far, _)) = self.fabric.beyond(port) else { continue };
             let far_device = self.fabric.ports[far].device;
             if !said.underlays.contains_key(&far_device) || far_device == switch {
                 continue;
@@ -473,7 +473,8 @@ impl Made<'_> {
             if self.fabric.interfaces[near].tag.is_some() {
                 continue;
             }
-            let Some(far) = self.fabric.link(port).and_then(|(_, far)| at_port.get(&far)).copied()
+            let Some(far) =
+                self.fabric.beyond(port).and_then(|(far, _)| at_port.get(&far)).copied()
             else {
                 continue;
             };
@@ -541,11 +542,11 @@ impl Made<'_> {
             fabric.lags[lag]
                 .members
                 .iter()
-                .find_map(|member| at(fabric.link(fabric.members[member].port.value)?.1))
+                .find_map(|member| at(fabric.beyond(fabric.members[member].port.value)?.0))
         };
         let far = fabric.interfaces.values().map(|interface| {
             let candidates = match interface.place {
-                InterfacePlace::Port(port) => at(fabric.link(port)?.1),
+                InterfacePlace::Port(port) => at(fabric.beyond(port)?.0),
                 InterfacePlace::Lag(lag) => lag_far(lag),
                 InterfacePlace::Vlan(_) => {
                     let &(pair, side) = sides.get(&interface.device)?;

@@ -35,6 +35,7 @@ impl Made<'_> {
                 tags: keys.tags().map(|all| all.value.0.clone()).unwrap_or_default(),
                 delay: keys.delay().copied(),
                 mtu: keys.mtu().copied(),
+                encrypted: keys.encrypted().value(),
                 name: At::new(thing.name, thing.span),
                 ends: [a, b],
             });
