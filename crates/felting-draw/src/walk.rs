@@ -166,9 +166,7 @@ fn layers(headers: &Headers) -> Vec<(Ink, String)> {
         layers.push((Ink::LayerFrame, format!("{from} \u{2192} {to}{}", tag(outer.tag))));
         let (from, to) = (outer.from, outer.to);
         layers.push((Ink::LayerPacket, format!("{from} \u{2192} {to}, ttl {}", outer.ttl)));
-        let udp = outer.udp_ports().map(|(from, to)| format!("UDP {from} \u{2192} {to}, "));
-        let shim = felting_view::shim_words(outer);
-        layers.push((Ink::LayerTunnel, format!("{}{shim}", udp.unwrap_or_default())));
+        layers.push((Ink::LayerTunnel, outer.words()));
     }
     let frame = &headers.frame;
     layers

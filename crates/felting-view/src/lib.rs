@@ -25,4 +25,4 @@ pub use junit::findings_junit;
 pub use named::{named, named_json};
 pub use sarif::findings_sarif;
 pub use topology::{topology_dot, topology_rfc8345};
-pub use walk::{Walked, shim_words, walk, walk_json};
+pub use walk::{Walked, walk, walk_json};

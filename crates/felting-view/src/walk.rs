@@ -9,9 +9,7 @@ use anstyle::{AnsiColor, Style as Paint};
 use felting::diagnostic::Finding;
 use felting::fabric::{DeviceId, PortId, PresenceId, Terminal};
 use felting::value::VlanId;
-use felting::walk::{
-    Answer, Asker, Content, End, Exit, Headers, Hop, Outer, Resolution, Shim, Walk, Way, why,
-};
+use felting::walk::{Answer, Asker, Content, End, Exit, Headers, Hop, Resolution, Walk, Way, why};
 use felting::{Fabric, State};
 
 pub use json::walk_json;
@@ -257,6 +255,9 @@ impl Drawer<'_> {
         }
         let bytes = exit.headers.on_link(size);
         match exit.mtu {
+            Some(mtu) if bytes > mtu && exit.headers.fragments() => {
+                let _ = write!(text, ": {bytes} bytes, MTU {mtu}, in fragments");
+            }
             Some(mtu) => {
                 let left = mtu.saturating_sub(bytes);
                 let _ = write!(text, ": {bytes} bytes, MTU {mtu}, {left} left");
@@ -274,29 +275,12 @@ fn inside(is_inside: bool) -> &'static str {
     if is_inside { "inside: " } else { "" }
 }
 
-/// The header between the outer IP, or UDP, and the frame, in words.
-pub fn shim_words(outer: &Outer) -> String {
-    match outer.shim {
-        Shim::L2tp { session, cookie, sublayer, .. } => {
-            let cookie = cookie.map(|cookie| format!(" cookie {cookie}")).unwrap_or_default();
-            let sublayer = if sublayer { " sublayer" } else { "" };
-            format!("L2TPv3 session {session}{cookie}{sublayer}")
-        }
-        Shim::Vni { encapsulation, vni } => {
-            let flow = outer.flow_id().map(|flow| format!(" flow {flow}")).unwrap_or_default();
-            format!("{} VNI {vni}{flow}", encapsulation.word().to_uppercase())
-        }
-        _ => outer.shim.word().to_owned(),
-    }
-}
-
 fn header_lines(headers: &Headers) -> Vec<String> {
     let tag = |tag: Option<VlanId>| tag.map(|tag| format!(", tag {tag}")).unwrap_or_default();
     let mut lines = Vec::new();
     for (depth, outer) in headers.outers.iter().rev().enumerate() {
-        let udp = outer.udp_ports().map(|(from, to)| format!("UDP {from} \u{2192} {to} | "));
         lines.push(format!(
-            "{}{} \u{2192} {}{} | {} \u{2192} {} ttl {} | {}{}",
+            "{}{} \u{2192} {}{} | {} \u{2192} {} ttl {} | {}",
             inside(depth > 0),
             outer.from_mac,
             outer.to_mac,
@@ -304,8 +288,7 @@ fn header_lines(headers: &Headers) -> Vec<String> {
             outer.from,
             outer.to,
             outer.ttl,
-            udp.unwrap_or_default(),
-            shim_words(outer),
+            outer.words(),
         ));
     }
     let frame = &headers.frame;

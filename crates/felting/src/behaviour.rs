@@ -1,7 +1,8 @@
 //! What protocols make of a fabric under a [`Condition`](crate::Condition).
 //!
 //! Order of evaluation, each once: links, stacks, keepalives and roles of pairs, settings of switches,
-//! pairs and segments, LAG selection, spanning tree, underlay, BGP sessions, EVPN. Every negative outcome
+//! pairs and segments, LAG selection, spanning tree, underlay, BGP sessions, EVPN, pseudowires; and all of it again over the
+//! links that these join. Every negative outcome
 //! carries its [`Cause`]; rules report causes and never decide again what a protocol does.
 
 pub(crate) mod agreement;
@@ -44,7 +45,7 @@ pub use tree::{
     TreeCase, TreeKind, TreeReason, Trees, VlanCut,
 };
 pub use trouble::Trouble;
-pub use tunnel::{WireFault, WireMark, WireOutcome};
+pub use tunnel::{Shim, WireFault, WireOutcome};
 pub use underlay::{
     Adjacency, AdjacencyFault, AdjacencyId, Hop, LostWay, NoRoute, Route, RouteSource, Toward,
     Underlay, WrongTag,

@@ -34,10 +34,11 @@ mod walked;
 mod walker;
 mod why;
 
+pub use crate::behaviour::Shim;
 pub use asked::{Choice, NoWalk, Options};
 pub use expect::{Failure, Lost, Unmet, judge};
 pub(crate) use explain::Among;
-pub use headers::{Content, Destination, Frame, Headers, Outer, Packet, Shim, TAG};
+pub use headers::{Content, Destination, Frame, Headers, Outer, Packet, TAG};
 pub use path::{Act, Bridging, End, Exit, Hop, Known, Resolved, Station, Stop, Table, Way};
 pub use reach::{Reach, reach};
 pub use resolution::{Answer, Asker, Resolution};

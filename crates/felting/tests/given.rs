@@ -60,6 +60,7 @@ fn hold(name: &str, fabric: &Fabric) {
         conditions
             .extend((0..stack.members.len()).map(|place| none.clone().stack_member(id, place)));
     }
+    conditions.extend(fabric.pseudowires().map(|(id, _)| none.clone().pseudowire(id)));
     for (_, wan) in fabric.wans() {
         conditions.push(none.clone().port(wan.ends[0].value));
     }

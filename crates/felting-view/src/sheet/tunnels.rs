@@ -1,7 +1,8 @@
 use felting::State;
-use felting::behaviour::{Trouble, WireMark, mtu};
+use felting::behaviour::{Trouble, mtu};
 use felting::fabric::{Ids, Pseudowire, Selection};
 use felting::progress::{Progress, Stage};
+use felting::value::{Cookie, WireEncapsulation, WireOver, WireSession};
 
 use super::{Cell, Column, Follows, Record, Room, Row, Sheet, Subject, Tone, column, count, of};
 
@@ -79,16 +80,13 @@ fn sheet(state: &State, only: Option<&Selection>, progress: &Progress) -> Sheet 
 
 /// How frames cross the network.
 fn carried(end: &Pseudowire) -> String {
-    match WireMark::of(end) {
-        WireMark::Vxlan { udp, .. } => format!("VXLAN, UDP port {udp}"),
-        WireMark::L2tp { udp, sublayer, .. } => {
-            let sublayer = if sublayer { ", sublayer" } else { "" };
-            match udp {
-                Some(udp) => format!("L2TPv3, UDP port {udp}{sublayer}"),
-                None => format!("L2TPv3 over IP{sublayer}"),
-            }
+    let sublayer = if end.sublayer.value { ", sublayer" } else { "" };
+    match (end.encapsulation.value, end.over.value) {
+        (WireEncapsulation::Vxlan, _) => format!("VXLAN, UDP port {}", end.to_port.value),
+        (WireEncapsulation::L2tpv3, WireOver::Ip) => format!("L2TPv3 over IP{sublayer}"),
+        (WireEncapsulation::L2tpv3, WireOver::Udp) => {
+            format!("L2TPv3, UDP port {}{sublayer}", end.to_port.value)
         }
-        _ => String::new(),
     }
 }
 
@@ -97,8 +95,7 @@ fn ids(end: &Pseudowire) -> (String, String) {
     match &end.ids {
         Ids::Vni(vni) => (format!("VNI {}", vni.value), format!("VNI {}", vni.value)),
         Ids::Session { local, remote, local_cookie, remote_cookie } => {
-            let shown = |id: felting::value::WireSession,
-                         cookie: Option<felting::value::Cookie>| {
+            let shown = |id: WireSession, cookie: Option<Cookie>| {
                 let cookie = cookie.map(|cookie| format!(", cookie {cookie}")).unwrap_or_default();
                 format!("session {id}{cookie}")
             };

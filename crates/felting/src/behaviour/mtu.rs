@@ -1,11 +1,12 @@
 //! What packets of hosts need of the links that carry them.
 
 use super::State;
-use super::tunnel::WireMark;
+use super::tunnel::Shim;
 use super::underlay::Towards;
 use crate::diagnostic::{At, Span};
 use crate::fabric::{
     DeviceId, DeviceKind, Fabric, Overlay, OverlayId, PortId, Pseudowire, PseudowireId, SegmentId,
+    WanId,
 };
 use crate::value::{Cookie, Encapsulation, Mtu};
 
@@ -42,15 +43,29 @@ pub fn l2tp_headers(udp: bool, cookie: Option<&Cookie>, sublayer: bool, is_ipv4:
     ip_header(is_ipv4) + over_udp + 4 + cookie + sublayer + ETHERNET
 }
 
-/// What an end of a pseudowire adds to a packet: see [`outer_headers`] and [`l2tp_headers`].
-pub fn of_pseudowire(end: &Pseudowire) -> u32 {
-    let is_ipv4 = end.to.is_none_or(|to| to.is_ipv4());
-    match WireMark::of(end) {
-        WireMark::Vxlan { .. } => outer_headers(Encapsulation::Vxlan, is_ipv4),
-        WireMark::L2tp { cookie, sublayer, udp, .. } => {
-            l2tp_headers(udp.is_some(), cookie.as_ref(), sublayer, is_ipv4)
+/// What the headers of a tunnel add to a packet, from the outer IP to the Ethernet header of the frame inside.
+pub fn of_shim(shim: &Shim, is_ipv4: bool) -> u32 {
+    match shim {
+        Shim::Vni { encapsulation, .. } => outer_headers(*encapsulation, is_ipv4),
+        Shim::L2tp { cookie, sublayer, udp, .. } => {
+            l2tp_headers(*udp, cookie.as_ref(), *sublayer, is_ipv4)
         }
     }
+}
+
+/// What an end of a pseudowire adds to a packet.
+pub fn of_pseudowire(end: &Pseudowire) -> u32 {
+    of_shim(&Shim::of(end), end.to.is_none_or(|to| to.is_ipv4()))
+}
+
+/// What of the network is too small for something.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
+pub enum Narrow {
+    /// A port, or what is behind it.
+    Port(PortId),
+    /// A WAN path.
+    Wan(WanId),
 }
 
 /// How large packets of hosts are where nothing is written (IEEE 802.3 clause 3.2.7).
@@ -129,22 +144,18 @@ fn with_headers(fabric: &Fabric, hosts: impl Iterator<Item = At<Mtu>>) -> Option
 }
 
 impl State {
-    /// The largest packet that the links between the ends of a pseudowire leave room for, as far as their MTUs are
-    /// written, and the port that leaves the least.
-    pub fn room_under(&self, id: PseudowireId) -> Option<(u32, PortId)> {
+    /// The largest packet that what lies between the ends of a pseudowire leaves room for, as far as MTUs are
+    /// written, and what leaves the least.
+    pub fn room_under(&self, id: PseudowireId) -> Option<(u32, Narrow)> {
         let fabric = self.fabric();
-        let end = fabric.pseudowire(id);
         let crossed = self.under_wire(id, &mut Towards::default());
         let ends = |port| [Some(port), self.far(port)].into_iter().flatten();
         let ports = crossed.ports.into_iter().flat_map(ends);
-        let mtus = ports.filter_map(|port| Some((fabric.mtu_of(port)?, port)));
-        let of_wans = crossed.wans.into_iter().filter_map(|wan| {
-            let wan = fabric.wan(wan);
-            Some((wan.mtu?.get(), wan.ends[0].value))
-        });
-        let mtus = mtus.chain(of_wans);
-        let (least, port) = mtus.min()?;
-        Some((least.saturating_sub(of_pseudowire(end)), port))
+        let ports = ports.filter_map(|port| Some((fabric.mtu_of(port)?, Narrow::Port(port))));
+        let wans = crossed.wans.into_iter();
+        let wans = wans.filter_map(|wan| Some((fabric.wan(wan).mtu?.get(), Narrow::Wan(wan))));
+        let (least, narrow) = ports.chain(wans).min()?;
+        Some((least.saturating_sub(of_pseudowire(fabric.pseudowire(id))), narrow))
     }
 }
 

@@ -376,7 +376,8 @@ impl State {
         &self.causes
     }
 
-    /// The port at the other end of the link that this port has, if the link is up.
+    /// The port at the other end of the link that this port has, if the link is up: over pseudowires that are up that at
+    /// their far end, for which the port's own cable leads to [`plugged`](Self::plugged).
     pub fn far(&self, port: PortId) -> Option<PortId> {
         self.links.effective[port]
     }

@@ -1,6 +1,7 @@
 //! Pseudowires: whether what goes in at one end comes out at the other, and which ports they join.
 
 use std::collections::BTreeSet;
+use std::fmt;
 use std::net::IpAddr;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -8,9 +9,9 @@ use smallvec::SmallVec;
 
 use super::link::Links;
 use super::underlay::NoRoute;
-use crate::fabric::{DeviceId, Fabric, Ids, PortId, Pseudowire, PseudowireId};
+use crate::fabric::{DeviceId, Fabric, Ids, PortId, PresenceId, Pseudowire, PseudowireId};
 use crate::id::IdVec;
-use crate::value::{Cookie, UdpPort, Vni, WireOver, WireSession};
+use crate::value::{Cookie, Encapsulation, UdpPort, Vni, WireEncapsulation, WireOver, WireSession};
 
 /// Why what goes in at an end of a pseudowire doesn't come out at another.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -28,6 +29,10 @@ pub enum WireFault {
     Unreached(NoRoute),
     /// The switch at the far end has no end of a wire that takes them: none with this id, or VNI.
     NotTaken(DeviceId),
+    /// The VNI is that of a segment there.
+    OfSegment(PresenceId),
+    /// The other end of the wire carries frames by something else.
+    Encapsulation(PseudowireId),
     /// The end with this id expects it over UDP, or not so.
     Over(PseudowireId),
     /// The end with this id listens on another UDP port.
@@ -42,6 +47,44 @@ pub enum WireFault {
     Cut,
 }
 
+impl WireFault {
+    /// Whether nothing is sent at all.
+    pub(crate) const fn is_at_start(self) -> bool {
+        match self {
+            Self::NoSource
+            | Self::NotItsAddress(_)
+            | Self::NoFarAddress(_)
+            | Self::ToItself
+            | Self::OverItself
+            | Self::Cut => true,
+            Self::Unreached(_)
+            | Self::NotTaken(_)
+            | Self::OfSegment(_)
+            | Self::Encapsulation(_)
+            | Self::Over(_)
+            | Self::UdpPort(_)
+            | Self::Cookie(_)
+            | Self::Sublayer(_) => false,
+        }
+    }
+
+    /// The rule that is about it; none if what is behind it is no fault of the wire's own.
+    pub(crate) const fn rule(self) -> Option<&'static str> {
+        match self {
+            Self::NoSource | Self::NotItsAddress(_) => Some("tunnel-source-foreign"),
+            Self::NotTaken(_) => Some("tunnel-id-clash"),
+            Self::OfSegment(_) => Some("tunnel-id-reused"),
+            Self::ToItself => Some("tunnel-ends-apart"),
+            Self::Encapsulation(_) | Self::Over(_) | Self::UdpPort(_) | Self::Sublayer(_) => {
+                Some("tunnel-encapsulation-clash")
+            }
+            Self::Cookie(_) => Some("tunnel-cookie-clash"),
+            Self::OverItself => Some("tunnel-over-itself"),
+            Self::NoFarAddress(_) | Self::Unreached(_) | Self::Cut => None,
+        }
+    }
+}
+
 /// What became of an end of a pseudowire.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -52,34 +95,34 @@ pub struct WireOutcome {
     pub is_up: bool,
 }
 
-/// What marks a packet as one of a pseudowire.
+/// The header between the outer IP, or UDP, and the frame: what tells a packet of a tunnel from others.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
-pub enum WireMark {
-    /// L2TPv3.
+pub enum Shim {
+    /// One with a VNI.
+    Vni {
+        /// Which.
+        encapsulation: Encapsulation,
+        /// The VNI.
+        vni: Vni,
+    },
+    /// That of L2TPv3 (RFC 3931 section 4.1).
     L2tp {
-        /// The session (RFC 3931 section 4.1).
+        /// The id of the session at the receiver.
         session: WireSession,
-        /// Its cookie.
+        /// The cookie that is sent.
         cookie: Option<Cookie>,
         /// Whether the layer 2 specific sublayer follows.
         sublayer: bool,
         /// Whether that has sequence numbers, which receivers need not ask for (RFC 3931 section 4.6.1).
         sequence: bool,
-        /// Over IP, or over UDP to this port.
-        udp: Option<UdpPort>,
-    },
-    /// VXLAN.
-    Vxlan {
-        /// The VNI.
-        vni: Vni,
-        /// To this UDP port.
-        udp: UdpPort,
+        /// Whether it goes over UDP.
+        udp: bool,
     },
 }
 
-impl WireMark {
-    /// How an end marks what it sends.
+impl Shim {
+    /// What an end of a pseudowire puts on what it sends.
     pub fn of(end: &Pseudowire) -> Self {
         match &end.ids {
             Ids::Session { remote, remote_cookie, .. } => Self::L2tp {
@@ -87,49 +130,143 @@ impl WireMark {
                 cookie: remote_cookie.map(|cookie| cookie.value),
                 sublayer: end.sublayer.value,
                 sequence: end.sequence,
-                udp: (end.over.value == WireOver::Udp).then_some(end.to_port.value),
+                udp: end.over.value == WireOver::Udp,
             },
-            Ids::Vni(vni) => Self::Vxlan { vni: vni.value, udp: end.to_port.value },
+            Ids::Vni(vni) => Self::Vni { encapsulation: Encapsulation::Vxlan, vni: vni.value },
+        }
+    }
+
+    /// What an end of a pseudowire expects on what comes in.
+    pub(crate) fn expected(end: &Pseudowire) -> Self {
+        match (&end.ids, Self::of(end)) {
+            (
+                Ids::Session { local, local_cookie, .. },
+                Self::L2tp { sublayer, sequence, udp, .. },
+            ) => {
+                let cookie = local_cookie.map(|cookie| cookie.value);
+                Self::L2tp { session: local.value, cookie, sublayer, sequence, udp }
+            }
+            (_, sent) => sent,
+        }
+    }
+
+    /// What the frame travels in, in one word of the fabric file.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Vni { encapsulation, .. } => encapsulation.word(),
+            Self::L2tp { .. } => WireEncapsulation::L2tpv3.word(),
+        }
+    }
+
+    /// The VNI, if it has one.
+    pub fn vni(self) -> Option<Vni> {
+        match self {
+            Self::Vni { vni, .. } => Some(vni),
+            Self::L2tp { .. } => None,
         }
     }
 }
 
-/// The end of a pseudowire on a switch that takes a packet: an L2TPv3 session is known by its id alone, and cookie and
-/// sublayer are then as that expects them (RFC 3931 section 4.1); with VXLAN the VNI is what tells (RFC 7348 section 4.1).
+impl fmt::Display for Shim {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Vni { encapsulation, vni } => {
+                write!(f, "{} VNI {vni}", encapsulation.word().to_uppercase())
+            }
+            Self::L2tp { session, cookie, sublayer, .. } => {
+                write!(f, "L2TPv3 session {session}")?;
+                if let Some(cookie) = cookie {
+                    write!(f, " cookie {cookie}")?;
+                }
+                if *sublayer { f.write_str(" sublayer") } else { Ok(()) }
+            }
+        }
+    }
+}
+
+/// Whether an end knows a packet by its id: an L2TPv3 session is known by that alone (RFC 3931 section 4.1), with VXLAN the
+/// VNI is what tells (RFC 7348 section 4.1).
+fn has_id(end: &Pseudowire, shim: &Shim) -> bool {
+    match (shim, &end.ids) {
+        (Shim::L2tp { session, .. }, Ids::Session { local, .. }) => local.value == *session,
+        (Shim::Vni { encapsulation: Encapsulation::Vxlan, vni }, Ids::Vni(own)) => {
+            own.value == *vni
+        }
+        _ => false,
+    }
+}
+
+/// All that keeps an end from taking a packet that comes to its switch, sent to a UDP port if it goes over UDP: what is put
+/// around the frame first, then its id, then its cookie (RFC 3931 sections 4.1 and 4.6, RFC 7348 section 5).
+pub(crate) fn misfits(
+    fabric: &Fabric,
+    id: PseudowireId,
+    shim: &Shim,
+    port: UdpPort,
+) -> SmallVec<[WireFault; 2]> {
+    let end = fabric.pseudowire(id);
+    let mut found = SmallVec::new();
+    let is_over_udp = match (shim, &end.ids) {
+        (Shim::L2tp { udp, .. }, Ids::Session { .. }) => {
+            let listens = end.over.value == WireOver::Udp;
+            if *udp != listens {
+                found.push(WireFault::Over(id));
+            }
+            *udp && listens
+        }
+        (Shim::Vni { .. }, Ids::Vni(_)) => true,
+        _ => return SmallVec::from_iter([WireFault::Encapsulation(id)]),
+    };
+    if is_over_udp && end.udp_port.value != port {
+        found.push(WireFault::UdpPort(id));
+    }
+    if let Shim::L2tp { sublayer, .. } = shim
+        && *sublayer != end.sublayer.value
+    {
+        found.push(WireFault::Sublayer(id));
+    }
+    if !has_id(end, shim) {
+        found.push(WireFault::NotTaken(end.device));
+    }
+    if let (Shim::L2tp { cookie, .. }, Ids::Session { local_cookie, .. }) = (shim, &end.ids)
+        && *cookie != local_cookie.map(|cookie| cookie.value)
+    {
+        found.push(WireFault::Cookie(id));
+    }
+    found
+}
+
+/// Whose the id on a packet is at a switch.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Owner {
+    /// A segment's: its VNI comes before those of wires.
+    Segment(PresenceId),
+    /// That of an end of a pseudowire; of several the first.
+    Wire(PseudowireId),
+}
+
+/// Whose the id on a packet is at a switch.
+pub(crate) fn owner(fabric: &Fabric, device: DeviceId, shim: &Shim) -> Option<Owner> {
+    let has_vni = |id: &PresenceId| fabric.presence(*id).vni.map(|vni| vni.value) == shim.vni();
+    let is_mapped = shim.vni().is_some() && fabric.vtep_of(device).is_some();
+    let mut presences = fabric.presences_on(device).iter().copied().filter(|_| is_mapped);
+    let mut wires = fabric.pseudowires_on(device).iter().copied();
+    let of_segment = presences.find(has_vni).map(Owner::Segment);
+    of_segment.or_else(|| wires.find(|&id| has_id(fabric.pseudowire(id), shim)).map(Owner::Wire))
+}
+
+/// The end of a pseudowire on a switch that takes a packet.
 pub(crate) fn takes(
     fabric: &Fabric,
     device: DeviceId,
-    mark: &WireMark,
+    shim: &Shim,
+    port: UdpPort,
 ) -> Result<PseudowireId, WireFault> {
-    let own = fabric.pseudowires_on(device).iter();
-    let mut ends = own.map(|&id| (id, fabric.pseudowire(id)));
-    match *mark {
-        WireMark::Vxlan { vni, udp } => {
-            let has = |end: &Pseudowire| matches!(&end.ids, Ids::Vni(own) if own.value == vni);
-            let (id, end) = ends.find(|(_, end)| has(end)).ok_or(WireFault::NotTaken(device))?;
-            if end.udp_port.value == udp { Ok(id) } else { Err(WireFault::UdpPort(id)) }
-        }
-        WireMark::L2tp { session, cookie, sublayer, udp, .. } => {
-            let known = ends.find_map(|(id, end)| match &end.ids {
-                Ids::Session { local, local_cookie, .. } if local.value == session => {
-                    Some((id, end, local_cookie.map(|cookie| cookie.value)))
-                }
-                _ => None,
-            });
-            let (id, end, expected) = known.ok_or(WireFault::NotTaken(device))?;
-            let listens = (end.over.value == WireOver::Udp).then_some(end.udp_port.value);
-            match (listens, udp) {
-                (Some(listens), Some(udp)) if listens != udp => return Err(WireFault::UdpPort(id)),
-                (Some(_), None) | (None, Some(_)) => return Err(WireFault::Over(id)),
-                _ => {}
-            }
-            if cookie != expected {
-                return Err(WireFault::Cookie(id));
-            }
-            if sublayer != end.sublayer.value {
-                return Err(WireFault::Sublayer(id));
-            }
-            Ok(id)
+    match owner(fabric, device, shim) {
+        None => Err(WireFault::NotTaken(device)),
+        Some(Owner::Segment(presence)) => Err(WireFault::OfSegment(presence)),
+        Some(Owner::Wire(id)) => {
+            misfits(fabric, id, shim, port).first().map_or(Ok(id), |&why| Err(why))
         }
     }
 }
@@ -196,9 +333,7 @@ impl Wires {
         };
         up(self) == up(other)
     }
-}
 
-impl Wires {
     /// Takes those down that lead through themselves.
     pub(super) fn fell(&mut self) {
         for &id in &self.over_itself {
@@ -253,6 +388,14 @@ pub(crate) fn words(fabric: &Fabric, end: PseudowireId, why: WireFault) -> Strin
                 format!("{} has no pseudowire with VNI {}", fabric.device_name(device), vni.value)
             }
         },
+        WireFault::OfSegment(presence) => {
+            let at = fabric.presence(presence);
+            let segment = &fabric.segment(at.segment).name.value;
+            format!("on {} the VNI is that of the segment {segment}", fabric.device_name(at.switch))
+        }
+        WireFault::Encapsulation(far) => {
+            format!("{} carries {wire} by {}", on(far), fabric.pseudowire(far).encapsulation.value)
+        }
         WireFault::Over(far) => {
             let over = fabric.pseudowire(far).over.value.word().to_uppercase();
             format!("{} expects {wire} over {over}", on(far))

@@ -29,8 +29,8 @@ pub(super) use again::{Again, again};
 pub(super) use isolation::isolated;
 pub use lost::LostWay;
 pub(super) use outcome::{outcome, wans};
+pub(crate) use paths::{Crossed, Next, Step, Towards};
 pub use paths::{Hop, Route, RouteSource, Toward};
-pub(crate) use paths::{Next, Step, Towards};
 pub use wan::WrongTag;
 
 use super::bgp::{Bgp, Heard};

@@ -115,7 +115,6 @@ pub(crate) fn compile(
     }
     look_ups::find(&mut fabric);
     pseudowires::addresses(&mut fabric);
-    pseudowires::ends(&fabric, &mut faults);
     ethernet_segments::join(&mut fabric);
     pairs::groups(&mut fabric, &mut faults, &sides.unmade);
     endpoints::expectations(document, &vrfs, &mut fabric, &mut faults);

@@ -45,6 +45,8 @@ pub struct Pseudowire {
     pub fragments: bool,
     /// The other end of the wire, if it is there.
     pub twin: Option<PseudowireId>,
+    /// Keys that say nothing of what carries its frames.
+    pub(crate) idle: SmallVec<[At<&'static str>; 1]>,
 }
 
 /// What tells the packets of an end of a pseudowire from others.

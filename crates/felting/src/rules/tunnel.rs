@@ -17,10 +17,13 @@ mod port_uncabled;
 mod source_foreign;
 mod source_not_loopback;
 
+use smallvec::SmallVec;
+
 use super::{Check, Context, Findings};
+use crate::behaviour::tunnel::misfits;
+use crate::behaviour::{Shim, WireFault};
 use crate::diagnostic::Span;
 use crate::fabric::{Fabric, Pseudowire, PseudowireId};
-use crate::value::{WireEncapsulation, WireOver};
 
 pub(super) static RULES: &[&Check] = &[
     &end_missing::RULE,
@@ -67,6 +70,28 @@ fn names(fabric: &Fabric, from: &Pseudowire, to: &Pseudowire) -> bool {
             && !fabric.routers().any(|(id, _)| fabric.has_address(id, address))
 }
 
+/// Whether what goes in at an end comes out nowhere.
+fn is_lost(cx: &Context<'_>, id: PseudowireId) -> bool {
+    cx.state.pseudowire(id).sends.is_err()
+}
+
+/// What becomes of what goes in at an end of a pseudowire.
+fn fate(cx: &Context<'_>, id: PseudowireId) -> String {
+    let fabric = cx.fabric;
+    let end = fabric.pseudowire(id);
+    let here = fabric.device_name(end.device);
+    match cx.state.pseudowire(id).sends {
+        Ok(out) => {
+            let out = fabric.pseudowire(out);
+            let (port, name) = (fabric.port_label(out.port.value), &out.name.value);
+            format!("what goes in at {here} comes out at {port}, the port of {name}")
+        }
+        Err(why) => {
+            format!("what goes in at {here} comes out nowhere: {}", cx.state.wire_words(id, why))
+        }
+    }
+}
+
 impl<'f> Ends<'f> {
     /// Each end, with the other.
     fn ways(&self) -> [(&'f Pseudowire, &'f Pseudowire); 2] {
@@ -78,33 +103,17 @@ impl<'f> Ends<'f> {
         self.ways().iter().all(|(from, to)| names(self.fabric, from, to))
     }
 
-    /// The key in which they carry frames otherwise, and where each is written.
-    fn carry_apart(&self) -> Option<(&'static str, [Span; 2])> {
-        let (a, b) = (self.a, self.b);
-        if a.encapsulation.value != b.encapsulation.value {
-            return Some(("encapsulation", [a.encapsulation.span, b.encapsulation.span]));
-        }
-        let is_l2tp = a.encapsulation.value == WireEncapsulation::L2tpv3;
-        if is_l2tp && a.over.value != b.over.value {
-            return Some(("over", [a.over.span, b.over.span]));
-        }
-        let has_port = !is_l2tp || a.over.value == WireOver::Udp;
-        for (from, to) in [(a, b), (b, a)] {
-            if has_port && from.to_port.value != to.udp_port.value {
-                let spans = [from.to_port.span, to.udp_port.span];
-                return Some((
-                    "udp_port",
-                    if from.device == a.device { spans } else { [spans[1], spans[0]] },
-                ));
-            }
-        }
-        (is_l2tp && a.sublayer.value != b.sublayer.value)
-            .then_some(("sublayer", [a.sublayer.span, b.sublayer.span]))
+    /// All that keeps an end from taking what the other sends.
+    fn misfits(&self, from: usize) -> SmallVec<[WireFault; 2]> {
+        let ends = [self.a, self.b];
+        let (end, far) = (ends[from], self.ids[1 - from]);
+        misfits(self.fabric, far, &Shim::of(end), end.to_port.value)
     }
 
-    /// Whether they carry frames in one way.
+    /// Whether both put the same around frames.
     fn carry_alike(&self) -> bool {
-        self.carry_apart().is_none()
+        let apart = |why: &WireFault| why.rule() == Some("tunnel-encapsulation-clash");
+        ![0, 1].iter().any(|&from| self.misfits(from).iter().any(apart))
     }
 
     /// What the wire and two ends are called.
@@ -121,20 +130,19 @@ impl<'f> Ends<'f> {
     /// What becomes of frames.
     fn consequence(&self, cx: &Context<'_>) -> String {
         let [a, b] = [self.a, self.b].map(|end| self.fabric.device_name(end.device));
-        let lost = self.ids.map(|id| cx.state.pseudowire(id).sends.is_err());
+        let lost = [0, 1].map(|from| {
+            let (id, far) = (self.ids[from], self.ids[1 - from]);
+            (cx.state.pseudowire(id).sends != Ok(far)).then(|| fate(cx, id))
+        });
         match lost {
-            [true, true] => format!("nothing gets through between {a} and {b}, neither way"),
-            [true, false] => {
-                format!(
-                    "what goes in at {a} does not come out at {b}; the other way frames pass, so nothing is answered"
-                )
+            [Some(_), Some(_)] if self.ids.iter().all(|&id| is_lost(cx, id)) => {
+                format!("nothing gets through between {a} and {b}, neither way")
             }
-            [false, true] => {
-                format!(
-                    "what goes in at {b} does not come out at {a}; the other way frames pass, so nothing is answered"
-                )
+            [Some(there), Some(back)] => format!("{there}; {back}"),
+            [Some(lost), None] | [None, Some(lost)] => {
+                format!("{lost}; the other way frames pass, so nothing is answered")
             }
-            [false, false] => format!("frames pass between {a} and {b} all the same"),
+            [None, None] => format!("frames pass between {a} and {b} all the same"),
         }
     }
 

@@ -3,8 +3,8 @@
 use std::net::IpAddr;
 
 use super::path::{Act, Bridging, Hop, Known, Resolved, Table};
-use crate::behaviour::{FloodList, RouteSource, State, TenantRoute, TenantSource, WireMark};
-use crate::fabric::{BondId, DeviceId, Fabric, NetworkId, PresenceId, Pseudowire};
+use crate::behaviour::{FloodList, RouteSource, Shim, State, TenantRoute, TenantSource};
+use crate::fabric::{BondId, DeviceId, Fabric, NetworkId, PresenceId};
 use crate::value::{IpPrefix, UnderlayProtocol, VlanId, Vni};
 
 impl Act {
@@ -67,7 +67,7 @@ impl Act {
             Self::IntoWire { end, to, .. } => {
                 let end = fabric.pseudowire(*end);
                 let name = &end.name.value;
-                format!("into the pseudowire {name}: {} for {to}", marked(end))
+                format!("into the pseudowire {name}: {} for {to}", Shim::of(end))
             }
             Self::OutOfWire { end } => {
                 let end = fabric.pseudowire(*end);
@@ -77,18 +77,6 @@ impl Act {
             Self::DecapsulatesRouted { vni, vrf } => {
                 format!("decapsulates: VNI {vni} is the VRF {}", fabric.vrf(*vrf).name.value)
             }
-        }
-    }
-}
-
-/// How an end of a pseudowire marks what it sends.
-fn marked(end: &Pseudowire) -> String {
-    match WireMark::of(end) {
-        WireMark::Vxlan { vni, .. } => format!("VXLAN with VNI {vni}"),
-        WireMark::L2tp { session, cookie, udp, .. } => {
-            let over = if udp.is_some() { " over UDP" } else { "" };
-            let cookie = cookie.map(|cookie| format!(" and cookie {cookie}")).unwrap_or_default();
-            format!("L2TPv3{over} with session {session}{cookie}")
         }
     }
 }

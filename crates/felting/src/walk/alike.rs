@@ -16,8 +16,8 @@ use crate::behaviour::carrier::{enters, leaves};
 use crate::behaviour::evpn::tag_of;
 use crate::behaviour::host::nics_in_use;
 use crate::fabric::{
-    DeviceId, EndpointId, EthernetSegmentId, LagId, PortId, SegmentId, SettingsId, Uplink, Vrf,
-    VrfId,
+    DeviceId, EndpointId, EthernetSegmentId, Fabric, LagId, PortId, PseudowireId, SegmentId,
+    SettingsId, Uplink, Vrf, VrfId,
 };
 use crate::id::Id as _;
 use crate::value::{
@@ -260,6 +260,8 @@ struct Entry {
     grouped: bool,
     both_up: bool,
     es: Option<EthernetSegmentId>,
+    /// The pseudowire that its cable leads into.
+    wire: Option<PseudowireId>,
     /// The MTUs at both ends of the cable.
     mtus: [Option<u32>; 2],
 }
@@ -292,6 +294,7 @@ fn alike(state: &State, all: &Leaves, id: EndpointId) -> (Alike, Switches) {
                 halves.iter().all(|half| half.is_some_and(|half| state.lag(half).up))
             }),
             es: lag.and_then(|lag| fabric.lag(lag).segment),
+            wire: wire_at(fabric, nic),
             mtus: [nic, port].map(|port| fabric.most_at(port).map(|mtu| mtu.get())),
         });
     }
@@ -331,6 +334,8 @@ struct Leg {
     /// The place of the member in its stack.
     member: Option<u8>,
     lag: Option<LagSettings>,
+    /// The pseudowire that the cable leads into.
+    wire: Option<PseudowireId>,
 }
 
 /// What decides whether a LAG end is up with fewer members: what it speaks, how, with whom, from how many on.
@@ -352,7 +357,8 @@ impl Hangs {
         let leg = |&nic: &PortId| {
             let far = state.far(nic)?;
             let lag = fabric.lag_of(far).map(|lag| lag_settings(state, lag));
-            Some(Leg { switch: fabric.port(far).device, member: member_at(state, far), lag })
+            let (switch, member) = (fabric.port(far).device, member_at(state, far));
+            Some(Leg { switch, member, lag, wire: wire_at(fabric, nic) })
         };
         let keeps = |protocol| matches!(protocol, BondProtocol::ByGuest | BondProtocol::BySource);
         let place = |nic: PortId| nics.iter().position(|&other| other == nic);
@@ -377,6 +383,11 @@ fn lag_settings(state: &State, lag: LagId) -> LagSettings {
         lag.members.len(),
         lag.group.is_some(),
     )
+}
+
+/// The end of a pseudowire that the cable of a NIC leads into.
+fn wire_at(fabric: &Fabric, nic: PortId) -> Option<PseudowireId> {
+    fabric.link(nic).and_then(|(_, far)| fabric.pseudowire_at(far))
 }
 
 /// The place in its stack of the member that a port is of.
@@ -418,6 +429,7 @@ impl Leaves {
         // Where a place in the fabric matters beyond this, every switch is a class of its own.
         let anycast = |kind: GatewayKind| kind == GatewayKind::Anycast;
         let plain = fabric.static_routes().is_empty()
+            && fabric.pseudowires().len() == 0
             && !state.underlay().bgp.is_used()
             && fabric.settings.values().all(|s| anycast(s.gateway_kind.value));
         if !plain {

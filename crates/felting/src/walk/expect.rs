@@ -19,6 +19,7 @@ use super::path::{Act, Table, Way};
 use super::walked::Walk;
 use super::walker::Walker;
 use super::why::why;
+use crate::behaviour::underlay::Towards;
 use crate::behaviour::{BridgeId, BridgePortId, State};
 use crate::diagnostic::At;
 use crate::fabric::{
@@ -712,27 +713,14 @@ impl Depends {
         }
     }
 
-    /// The cables on all shortest ways from a switch to an address that is off the packet's way.
+    /// The cables on all shortest ways from a switch to an address that is off the packet's way, and the switches.
     fn way_between(&mut self, state: &State, from: DeviceId, to: IpAddr) {
         let fabric = state.fabric();
         let Some(start) = fabric.device(from).router else { return };
-        let mut towards = crate::behaviour::underlay::Towards::default();
-        let mut seen = BTreeSet::from([start]);
-        let mut queue = vec![start];
-        while let Some(router) = queue.pop() {
-            let next = state.next(router, to, &mut towards);
-            let Ok(Some(next)) = next else { continue };
-            for step in next.steps {
-                let crate::behaviour::underlay::Step::Hop(hop) = step else { continue };
-                let interface = fabric.interface(hop.interface);
-                if let crate::fabric::InterfacePlace::Port(port) = interface.place {
-                    self.cables.extend(fabric.link(port).map(|(cable, _)| cable));
-                }
-                self.switches.insert(fabric.router(hop.to).device);
-                if seen.insert(hop.to) {
-                    queue.push(hop.to);
-                }
-            }
-        }
+        let crossed = state.crossed(start, to, &mut Towards::default());
+        let cables = crossed.ports.into_iter().filter_map(|port| fabric.link(port));
+        self.cables.extend(cables.map(|(cable, _)| cable));
+        self.switches
+            .extend(crossed.routers.into_iter().map(|router| fabric.router(router).device));
     }
 }

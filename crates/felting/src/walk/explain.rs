@@ -131,6 +131,7 @@ const OF_UNKNOWN: &[&str] = &[
     "segment-",
     "underlay-pool",
     "stack-",
+    "tunnel-",
 ];
 
 /// Rules that name two VRFs or segments between which something lets traffic through, the surest first.

@@ -5,8 +5,9 @@ use std::net::IpAddr;
 
 use smallvec::SmallVec;
 
-use crate::behaviour::mtu;
-use crate::value::{Cookie, Encapsulation, MacAddr, VlanId, Vni, WireEncapsulation, WireSession};
+use crate::behaviour::{Shim, mtu};
+use crate::fabric::PseudowireId;
+use crate::value::{Encapsulation, MacAddr, VlanId};
 
 /// To whom a frame is addressed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -164,81 +165,37 @@ pub struct Outer {
     pub shim: Shim,
     /// Whether the packet may be fragmented on its way.
     pub fragments: bool,
-}
-
-/// The header between the outer IP, or UDP, and the frame.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Shim {
-    /// One with a VNI.
-    Vni {
-        /// Which.
-        encapsulation: Encapsulation,
-        /// The VNI.
-        vni: Vni,
-    },
-    /// That of L2TPv3 (RFC 3931 section 4.1).
-    L2tp {
-        /// The id of the session at the receiver.
-        session: WireSession,
-        /// The cookie that the receiver expects.
-        cookie: Option<Cookie>,
-        /// Whether the layer 2 specific sublayer follows.
-        sublayer: bool,
-        /// Whether that has sequence numbers.
-        sequence: bool,
-        /// Whether it goes over UDP.
-        udp: bool,
-    },
-}
-
-impl Shim {
-    /// What the frame travels in, in one word of the fabric file.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Vni { encapsulation, .. } => encapsulation.word(),
-            Self::L2tp { .. } => WireEncapsulation::L2tpv3.word(),
-        }
-    }
-
-    /// The VNI, if it has one.
-    pub fn vni(self) -> Option<Vni> {
-        match self {
-            Self::Vni { vni, .. } => Some(vni),
-            Self::L2tp { .. } => None,
-        }
-    }
-
-    fn is_nvgre(self) -> bool {
-        matches!(self, Self::Vni { encapsulation: Encapsulation::Nvgre, .. })
-    }
+    /// The end of a pseudowire that put it on.
+    pub(crate) wire: Option<PseudowireId>,
 }
 
 impl Outer {
-    /// The UDP ports, source and destination; none with NVGRE, which goes over GRE.
+    /// The UDP ports, source and destination; none with NVGRE, which goes over GRE, and L2TPv3 over IP.
     pub fn udp_ports(&self) -> Option<(u16, u16)> {
-        match self.shim {
-            Shim::L2tp { udp: false, .. } => None,
-            Shim::L2tp { udp: true, .. } => Some((self.entropy, self.port)),
-            Shim::Vni { .. } => (!self.shim.is_nvgre()).then_some((self.entropy, self.port)),
-        }
+        let is_udp = match self.shim {
+            Shim::L2tp { udp, .. } => udp,
+            Shim::Vni { encapsulation, .. } => encapsulation != Encapsulation::Nvgre,
+        };
+        is_udp.then_some((self.entropy, self.port))
     }
 
     /// The flow id of NVGRE, which other encapsulations have not (RFC 7637 section 3.2).
     pub fn flow_id(&self) -> Option<u8> {
         let [_, flow] = self.entropy.to_be_bytes();
-        self.shim.is_nvgre().then_some(flow)
+        let is_nvgre = matches!(self.shim, Shim::Vni { encapsulation: Encapsulation::Nvgre, .. });
+        is_nvgre.then_some(flow)
     }
 
-    /// What the frame in it takes beside its own payload: all headers from the outer IP to the frame's own Ethernet header.
+    /// What the frame travels in, in words.
+    pub fn words(&self) -> String {
+        let udp = self.udp_ports().map(|(from, to)| format!("UDP {from} \u{2192} {to} | "));
+        let flow = self.flow_id().map(|flow| format!(" flow {flow}"));
+        format!("{}{}{}", udp.unwrap_or_default(), self.shim, flow.unwrap_or_default())
+    }
+
+    /// What the headers take beside the payload of the frame in them.
     pub fn overhead(&self) -> u32 {
-        let is_ipv4 = self.to.is_ipv4();
-        match self.shim {
-            Shim::Vni { encapsulation, .. } => mtu::outer_headers(encapsulation, is_ipv4),
-            Shim::L2tp { cookie, sublayer, udp, .. } => {
-                mtu::l2tp_headers(udp, cookie.as_ref(), sublayer, is_ipv4)
-            }
-        }
+        mtu::of_shim(&self.shim, self.to.is_ipv4())
     }
 }
 

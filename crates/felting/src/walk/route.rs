@@ -8,17 +8,18 @@ use smallvec::SmallVec;
 use super::arrival::{Came, Visit};
 use super::bridge::{Ports, Remote};
 use super::hash;
-use super::headers::{self, Destination, Frame, Headers, Outer, Shim};
+use super::headers::{self, Destination, Frame, Headers, Outer};
 use super::path::{Act, Known, Resolved, Station, Stop, Table};
 use super::resolution::Asker;
 use super::trace::Tracer;
+use super::tunnel::of_wire;
 use super::walker::Walker;
 use crate::behaviour::carrier::leaves;
 use crate::behaviour::evpn::tenant::best_of;
 use crate::behaviour::evpn::{knows_addresses, replication};
 use crate::behaviour::gateway::is_gateway;
 use crate::behaviour::underlay::{Next, Step};
-use crate::behaviour::{Hop, NoRoute, TenantRoute, TenantSource, WayOut};
+use crate::behaviour::{Hop, NoRoute, Shim, TenantRoute, TenantSource, WayOut};
 use crate::diagnostic::At;
 use crate::fabric::{
     DeviceId, EndpointId, InterfaceId, InterfacePlace, LagId, OutsideId, PresenceId, SegmentId,
@@ -368,6 +369,7 @@ impl Tracer<'_, '_> {
             shim: Shim::Vni { encapsulation: overlay.encapsulation.value, vni },
             // RFC 7348 section 4.3.
             fragments: false,
+            wire: None,
         };
         let headers = headers.within(outer);
         let target = visit.receiver.unwrap_or(to);
@@ -386,7 +388,7 @@ impl Tracer<'_, '_> {
         station: Station,
     ) -> Result<(), Stop> {
         let to = headers.outer().ok_or(Stop::Astray)?.to;
-        let next = self.next(visit, to).map_err(|stop| self.of_wire(stop, &headers))?;
+        let next = self.next(visit, to).map_err(|stop| of_wire(stop, &headers))?;
         match next {
             Some(next) => self.send_on(visit, &next, &headers, Some(station)),
             None => self.decapsulate(visit, headers, station),
@@ -401,12 +403,9 @@ impl Tracer<'_, '_> {
         station: Station,
     ) -> Result<(), Stop> {
         let mut headers = headers;
-        let Some(outer) = headers.outers.last_mut() else { return Err(Stop::Astray) };
-        let target = visit.receiver.unwrap_or(outer.to);
-        let next = match self.next(visit, target) {
-            Ok(next) => next,
-            Err(stop) => return Err(self.of_wire(stop, &headers)),
-        };
+        let to = headers.outer().ok_or(Stop::Astray)?.to;
+        let target = visit.receiver.unwrap_or(to);
+        let next = self.next(visit, target).map_err(|stop| of_wire(stop, &headers))?;
         let Some(outer) = headers.outers.last_mut() else { return Err(Stop::Astray) };
         match next {
             None => self.decapsulate(visit, headers, station),
@@ -528,7 +527,7 @@ impl Tracer<'_, '_> {
         let fabric = self.walker.fabric;
         let mut inner = headers;
         let Some(outer) = inner.outers.pop() else { return Err(Stop::Astray) };
-        if let Some(taken) = self.out_of_wire(visit, &outer, &inner, station) {
+        if let Some(taken) = self.leave_wire(visit, &outer, &inner, station) {
             return taken;
         }
         let Shim::Vni { encapsulation, vni } = outer.shim else { return Err(Stop::NotTaken) };

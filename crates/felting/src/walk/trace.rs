@@ -9,9 +9,10 @@ use smallvec::SmallVec;
 use super::arrival::{Arrival, Came, Stage, Start, Visit, stopped};
 use super::asked::Choice;
 use super::hash;
-use super::headers::{Frame, Headers, Packet, Shim};
+use super::headers::{Frame, Headers, Packet};
 use super::path::{Act, End, Exit, Hop, Station, Stop, Way};
 use super::walker::Walker;
+use crate::behaviour::Shim;
 use crate::fabric::{DeviceId, DeviceKind, PortId, WanId};
 use crate::value::HashPolicy;
 
@@ -66,6 +67,8 @@ impl Tracer<'_, '_> {
         arrival: Arrival,
     ) -> usize {
         let stage = match arrival.stage {
+            // Each pseudowire leads elsewhere.
+            Stage::Wire(port) if self.walker.fabric.pseudowire_at(port).is_some() => arrival.stage,
             // Where the ports of a LAG or of the underlay don't tell, ways come together again.
             Stage::Wire(port) if arrival.headers.outer().is_some() => {
                 Stage::Wire(self.walker.fabric.device(device).ports.get(0).unwrap_or(port))

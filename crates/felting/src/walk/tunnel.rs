@@ -2,13 +2,13 @@
 
 use super::arrival::Visit;
 use super::hash;
-use super::headers::{Destination, Headers, Outer, Shim, TTL};
+use super::headers::{Destination, Headers, Outer, TTL};
 use super::path::{Act, Station, Stop};
 use super::trace::Tracer;
 use crate::behaviour::tunnel::takes;
-use crate::behaviour::{WireFault, WireMark};
-use crate::fabric::{Pseudowire, PseudowireId};
-use crate::value::{Encapsulation, UdpPort};
+use crate::behaviour::{Shim, WireFault};
+use crate::fabric::PseudowireId;
+use crate::value::UdpPort;
 
 impl Tracer<'_, '_> {
     /// Takes a frame that came by the port of a pseudowire, whatever it is, and sends it to the far end.
@@ -19,37 +19,24 @@ impl Tracer<'_, '_> {
         headers: Headers,
         station: Station,
     ) -> Result<(), Stop> {
-        let (fabric, state) = (self.walker.fabric, self.walker.state);
+        let fabric = self.walker.fabric;
         let end = fabric.pseudowire(id);
+        let stop = |why| Stop::Wire { end: id, why };
         // What goes wrong on its way, or at the far end, is seen there.
-        let (from, to) = match (state.pseudowire(id).sends, end.source(fabric), end.to) {
-            (
-                Err(
-                    why @ (WireFault::Cut
-                    | WireFault::OverItself
-                    | WireFault::ToItself
-                    | WireFault::NotItsAddress(_)),
-                ),
-                ..,
-            ) => {
-                return Err(Stop::Wire { end: id, why });
-            }
-            (_, Some(from), Some(to)) => (from, to),
-            (Err(why), ..) => return Err(Stop::Wire { end: id, why }),
-            (Ok(_), ..) => return Err(Stop::Wire { end: id, why: WireFault::NoSource }),
-        };
+        if let Err(why) = self.walker.state.pseudowire(id).sends
+            && why.is_at_start()
+        {
+            return Err(stop(why));
+        }
+        let ends = end.source(fabric).zip(end.to);
+        let (from, to) = ends.ok_or(stop(WireFault::NoSource))?;
         let mtu = end.mtu.map(|mtu| mtu.get());
         let room = mtu.map(|mtu| mtu.saturating_sub(headers.overhead()));
         if let Some(mtu) = mtu.filter(|&mtu| headers.on_link(self.walker.size) > mtu) {
             return Err(Stop::WireTooBig { end: id, mtu });
         }
+        let shim = Shim::of(end);
         self.act(visit, Act::IntoWire { end: id, to, room });
-        let shim = match WireMark::of(end) {
-            WireMark::L2tp { session, cookie, sublayer, sequence, udp } => {
-                Shim::L2tp { session, cookie, sublayer, sequence, udp: udp.is_some() }
-            }
-            WireMark::Vxlan { vni, .. } => Shim::Vni { encapsulation: Encapsulation::Vxlan, vni },
-        };
         let port = |port: UdpPort| u16::try_from(port.get()).unwrap_or(u16::MAX);
         let mac = fabric.device(visit.device).mac.value;
         let outer = Outer {
@@ -67,12 +54,13 @@ impl Tracer<'_, '_> {
             port: port(end.to_port.value),
             shim,
             fragments: end.fragments,
+            wire: Some(id),
         };
         self.on_to_far_end(visit, headers.within(outer), station)
     }
 
-    /// Sends what is for a pseudowire on its way out, if an end here has it; none if it is none of a pseudowire's.
-    pub(super) fn out_of_wire(
+    /// Sends what is for a pseudowire out, if an end here has it; none if it is none of a pseudowire's.
+    pub(super) fn leave_wire(
         &mut self,
         visit: &mut Visit,
         outer: &Outer,
@@ -80,51 +68,24 @@ impl Tracer<'_, '_> {
         station: Station,
     ) -> Option<Result<(), Stop>> {
         let fabric = self.walker.fabric;
-        let mark = mark(outer)?;
-        match takes(fabric, visit.device, &mark) {
-            Ok(end) => {
-                self.act(visit, Act::OutOfWire { end });
-                let port = fabric.pseudowire(end).port.value;
-                Some(self.leave(visit, port, inner.clone(), station))
-            }
-            // A VNI that no wire has may be a segment's.
-            Err(WireFault::NotTaken(_))
-                if outer.shim.vni().is_some() && fabric.overlay_of(visit.device).is_some() =>
-            {
-                None
-            }
-            Err(why) => Some(Err(Stop::Wire { end: self.sender(outer)?, why })),
-        }
-    }
-
-    /// A stop of a packet of a pseudowire: what has no route is the wire's.
-    pub(super) fn of_wire(&self, stop: Stop, headers: &Headers) -> Stop {
-        let end = headers.outer().and_then(|outer| self.sender(outer));
-        match (stop, end) {
-            (Stop::Underlay(why), Some(end)) => Stop::Wire { end, why: WireFault::Unreached(why) },
-            _ => stop,
-        }
-    }
-
-    /// The end of a pseudowire that sends such packets.
-    fn sender(&self, outer: &Outer) -> Option<PseudowireId> {
-        let sent = mark(outer)?;
-        let mut ends = self.walker.fabric.pseudowires();
-        let is_of = |end: &Pseudowire| end.to == Some(outer.to) && WireMark::of(end) == sent;
-        ends.find(|(_, end)| is_of(end)).map(|(id, _)| id)
+        // Without UDP the port is not looked at.
+        let port = UdpPort::new(u32::from(outer.port).max(1)).ok()?;
+        let end = match (takes(fabric, visit.device, &outer.shim, port), outer.wire) {
+            (Ok(end), _) => end,
+            // What is no wire's may be for a segment.
+            (Err(_), None) | (Err(WireFault::OfSegment(_)), _) => return None,
+            (Err(why), Some(end)) => return Some(Err(Stop::Wire { end, why })),
+        };
+        self.act(visit, Act::OutOfWire { end });
+        let port = fabric.pseudowire(end).port.value;
+        Some(self.leave(visit, port, inner.clone(), station))
     }
 }
 
-/// What marks a packet as one of a pseudowire; none if it can't be one.
-fn mark(outer: &Outer) -> Option<WireMark> {
-    let port = UdpPort::new(u32::from(outer.port)).ok();
-    Some(match outer.shim {
-        Shim::L2tp { session, cookie, sublayer, sequence, udp } => {
-            WireMark::L2tp { session, cookie, sublayer, sequence, udp: port.filter(|_| udp) }
-        }
-        Shim::Vni { encapsulation: Encapsulation::Vxlan, vni } => {
-            WireMark::Vxlan { vni, udp: port? }
-        }
-        Shim::Vni { .. } => return None,
-    })
+/// Why a packet has no route: if it is of a pseudowire, that is the wire's.
+pub(super) fn of_wire(stop: Stop, headers: &Headers) -> Stop {
+    match (stop, headers.outer().and_then(|outer| outer.wire)) {
+        (Stop::Underlay(why), Some(end)) => Stop::Wire { end, why: WireFault::Unreached(why) },
+        _ => stop,
+    }
 }

@@ -121,7 +121,7 @@ fn ipv4_header(
     let length = u16::try_from(length).unwrap_or(u16::MAX - Ipv4Header::MIN_LEN_U16);
     let mut header = Ipv4Header {
         total_len: length.saturating_add(Ipv4Header::MIN_LEN_U16),
-        // VTEPs must not fragment (RFC 7348 section 4.3), and a ping asks for as much.
+        // A ping asks not to be fragmented.
         dont_fragment: true,
         time_to_live: ttl,
         protocol,
@@ -237,7 +237,11 @@ fn encapsulated(outer: &Outer, inner: &[u8], checksum: OuterChecksum) -> Vec<u8>
     let (mut bytes, udp) = match (outer.from, outer.to) {
         (IpAddr::V4(from), IpAddr::V4(to)) => {
             let mut bytes = link(from_mac, to_mac, outer.tag, EtherType::IPV4);
-            bytes.extend(ipv4(from, to, outer.ttl, protocol, length));
+            let mut header = ipv4_header(from, to, outer.ttl, protocol, length);
+            // VTEPs must not fragment (RFC 7348 section 4.3).
+            header.dont_fragment = !outer.fragments;
+            header.header_checksum = header.calc_header_checksum();
+            bytes.extend(header.to_bytes());
             (bytes, plain)
         }
         (IpAddr::V6(from), IpAddr::V6(to)) => {

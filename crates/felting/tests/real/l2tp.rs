@@ -222,6 +222,8 @@ fn sent(state: &State) -> String {
     let headers = &hop.exits[0].headers;
     let is_udp = matches!(headers.outer().unwrap().shim, Shim::L2tp { udp: true, .. });
     let bytes = wire::frame(headers, 84, OuterChecksum::Standard);
+    // As recorded: without the bit that forbids fragments, over IP by its own protocol number (RFC 3931 section 4.1.1).
+    assert_eq!((bytes[20], bytes[23]), (0, if is_udp { 17 } else { 115 }));
     let after = 14 + 20 + if is_udp { 8 } else { 0 };
     let mut digits = String::new();
     bytes[after..].iter().for_each(|byte| write!(digits, "{byte:02x}").unwrap());

@@ -8,6 +8,7 @@ mod laws;
 mod overlays;
 mod reaching;
 mod ways;
+mod wires;
 
 use std::path::Path;
 

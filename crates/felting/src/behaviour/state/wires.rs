@@ -6,9 +6,9 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::State;
 use crate::behaviour::bgp::Heard;
-use crate::behaviour::tunnel::{self, WireFault, WireMark, WireOutcome, Wires};
-use crate::behaviour::underlay::{Step, Towards};
-use crate::fabric::{Fabric, InterfacePlace, PortId, Pseudowire, PseudowireId, RouterId, WanId};
+use crate::behaviour::tunnel::{self, Shim, WireFault, WireOutcome, Wires};
+use crate::behaviour::underlay::{Crossed, Towards};
+use crate::fabric::{Fabric, PortId, Pseudowire, PseudowireId, RouterId};
 use crate::id::IdVec;
 
 impl State {
@@ -32,14 +32,11 @@ impl State {
         }
         for round in 0_usize.. {
             let mut judged = judge(&state);
-            // Each may come up over those that came before it. What comes and goes after that takes its own way away.
-            let was_up = |id: PseudowireId| state.wires().outcomes[id].is_up;
-            let fallen: Vec<PseudowireId> = judged
-                .outcomes
-                .ids()
-                .filter(|&id| was_up(id) && !judged.outcomes[id].is_up)
-                .collect();
+            // Each may come up over those that came before it. What still comes and goes after that takes its own way away.
             if round > fabric.pseudowires().len() {
+                let was_up = |id: &PseudowireId| state.wires().outcomes[*id].is_up;
+                let fallen = judged.outcomes.ids().filter(was_up);
+                let fallen: Vec<_> = fallen.filter(|&id| !judged.outcomes[id].is_up).collect();
                 judged.over_itself.extend(fallen);
                 judged.fell();
             }
@@ -114,7 +111,7 @@ fn sent(state: &State, end: &Pseudowire, heard: &mut Heard) -> Result<Pseudowire
     if there == router {
         return Err(WireFault::ToItself);
     }
-    tunnel::takes(fabric, fabric.router(there).device, &WireMark::of(end))
+    tunnel::takes(fabric, fabric.router(there).device, &Shim::of(end), end.to_port.value)
 }
 
 /// Whether packets of a wire's end would go through the wire.
@@ -127,7 +124,7 @@ fn leads_through(state: &State, id: PseudowireId, towards: &mut Towards) -> bool
     let mut asked: FxHashSet<PseudowireId> = FxHashSet::from_iter([id]);
     let mut open: Vec<(RouterId, IpAddr)> = vec![(start, to)];
     while let Some((from, to)) = open.pop() {
-        for port in crossed(state, from, to, towards).ports {
+        for port in state.crossed(from, to, towards).ports {
             for &over in wires.over(port) {
                 let far = wires.outcomes[over].sends.ok();
                 if over == id || far == Some(id) {
@@ -144,88 +141,37 @@ fn leads_through(state: &State, id: PseudowireId, towards: &mut Towards) -> bool
     false
 }
 
-/// What packets for an address cross, on all ways that are as good.
-#[derive(Debug, Default)]
-pub(crate) struct Crossed {
-    /// The ports that they leave by.
-    pub(crate) ports: Vec<PortId>,
-    /// The WAN paths.
-    pub(crate) wans: Vec<WanId>,
-}
-
-/// What packets of a router for an address cross.
-pub(crate) fn crossed(state: &State, from: RouterId, to: IpAddr, towards: &mut Towards) -> Crossed {
-    let fabric = state.fabric();
-    let mut crossed = Crossed::default();
-    let mut seen: FxHashSet<RouterId> = FxHashSet::from_iter([from]);
-    let mut open = vec![from];
-    while let Some(router) = open.pop() {
-        let Ok(Some(next)) = state.next(router, to, towards) else { continue };
-        for step in next.steps {
-            let at = match step {
-                Step::Hop(hop) => {
-                    let ports = &mut crossed.ports;
-                    match fabric.interface(hop.interface).place {
-                        InterfacePlace::Port(port) => ports.push(port),
-                        InterfacePlace::Lag(lag) => {
-                            let members = fabric.lag(lag).members.iter();
-                            ports.extend(members.map(|member| fabric.member(member).port.value));
-                        }
-                        InterfacePlace::Vlan(_) => {}
-                    }
-                    hop.to
-                }
-                Step::Wan(wan, to) => {
-                    crossed.wans.push(wan);
-                    crossed.ports.extend(fabric.wan(wan).ends.map(|end| end.value));
-                    to
-                }
-            };
-            if seen.insert(at) {
-                open.push(at);
-            }
-        }
-    }
-    crossed
-}
-
 impl State {
     /// What packets of an end of a pseudowire cross on their way to the far end.
     pub(crate) fn under_wire(&self, id: PseudowireId, towards: &mut Towards) -> Crossed {
         let end = self.fabric().pseudowire(id);
         let router = self.fabric().device(end.device).router;
         let ends = router.zip(end.to);
-        ends.map(|(router, to)| crossed(self, router, to, towards)).unwrap_or_default()
+        ends.map(|(router, to)| self.crossed(router, to, towards)).unwrap_or_default()
     }
 
-    /// The rule that tells why an end of a pseudowire carries nothing, if it is one of the wire's own.
+    /// The rule that tells why an end of a pseudowire is down, if it is one of the wire's own.
     pub(in crate::behaviour) fn behind_wire(&self, id: PseudowireId) -> Option<&'static str> {
         let fabric = self.fabric();
-        let end = fabric.pseudowire(id);
-        let Some(twin) = end.twin else { return Some("tunnel-end-missing") };
-        let why = self.pseudowire(id).sends.err().or(self.pseudowire(twin).sends.err());
-        match why {
-            Some(WireFault::NoSource | WireFault::NotItsAddress(_)) => {
-                Some("tunnel-source-foreign")
+        let Some(twin) = fabric.pseudowire(id).twin else { return Some("tunnel-end-missing") };
+        let behind = |from: PseudowireId, to: PseudowireId| {
+            let sends = self.pseudowire(from).sends;
+            let elsewhere = fabric.pseudowire(to).device;
+            match sends {
+                Ok(out) if out == to => None,
+                Err(WireFault::NotTaken(device)) if device != elsewhere => {
+                    Some("tunnel-ends-apart")
+                }
+                // What has the id there is another wire's; or nothing has.
+                Ok(_) | Err(WireFault::NotTaken(_)) => {
+                    let end = fabric.pseudowire(from);
+                    let why = tunnel::misfits(fabric, to, &Shim::of(end), end.to_port.value);
+                    why.first().map_or(Some("tunnel-id-reused"), |why| why.rule())
+                }
+                Err(why) => why.rule(),
             }
-            Some(WireFault::NotTaken(device))
-                if device == fabric.pseudowire(twin).device || device == end.device =>
-            {
-                Some(match end.encapsulation.value == fabric.pseudowire(twin).encapsulation.value {
-                    true => "tunnel-id-clash",
-                    false => "tunnel-encapsulation-clash",
-                })
-            }
-            Some(WireFault::NotTaken(_) | WireFault::ToItself) => Some("tunnel-ends-apart"),
-            Some(WireFault::Over(_) | WireFault::UdpPort(_) | WireFault::Sublayer(_)) => {
-                Some("tunnel-encapsulation-clash")
-            }
-            Some(WireFault::Cookie(_)) => Some("tunnel-cookie-clash"),
-            Some(WireFault::OverItself) => Some("tunnel-over-itself"),
-            Some(WireFault::NoFarAddress(_) | WireFault::Unreached(_) | WireFault::Cut) | None => {
-                None
-            }
-        }
+        };
+        behind(id, twin).or_else(|| behind(twin, id))
     }
 
     /// Why an end of a pseudowire carries nothing, in words.

@@ -4,14 +4,16 @@ use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};
 use std::net::IpAddr;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::{SmallVec, smallvec};
 
 use super::table::{Used, Way};
 use super::{DomainId, Edge, NoRoute, Origin, Underlay};
 use crate::behaviour::State;
 use crate::behaviour::bgp::Heard;
-use crate::fabric::{DeviceId, Fabric, InterfaceId, RouterId, SessionId, Via, WanId};
+use crate::fabric::{
+    DeviceId, Fabric, InterfaceId, InterfacePlace, PortId, RouterId, SessionId, Via, WanId,
+};
 use crate::id::IdVec;
 use crate::value::{IpPrefix, UnderlayProtocol};
 
@@ -115,6 +117,17 @@ impl Underlay {
     }
 }
 
+/// What packets for an address cross, on all ways that are as good.
+#[derive(Debug, Default)]
+pub(crate) struct Crossed {
+    /// The routers that they come to.
+    pub(crate) routers: Vec<RouterId>,
+    /// The ports that they leave by.
+    pub(crate) ports: Vec<PortId>,
+    /// The WAN paths.
+    pub(crate) wans: Vec<WanId>,
+}
+
 impl State {
     /// How a router sends on a packet to an address; none if the address is its own.
     ///
@@ -167,6 +180,35 @@ impl State {
                 }))
             }
         }
+    }
+
+    /// What packets of a router for an address cross.
+    pub(crate) fn crossed(&self, from: RouterId, to: IpAddr, towards: &mut Towards) -> Crossed {
+        let fabric = &self.fabric;
+        let mut crossed = Crossed::default();
+        let mut seen: FxHashSet<RouterId> = FxHashSet::from_iter([from]);
+        let mut open = vec![from];
+        while let Some(router) = open.pop() {
+            let Ok(Some(next)) = self.next(router, to, towards) else { continue };
+            for step in next.steps {
+                let at = match step {
+                    Step::Hop(hop) => {
+                        let place = fabric.interface(hop.interface).place;
+                        crossed.ports.extend(ports_at(fabric, place));
+                        hop.to
+                    }
+                    Step::Wan(wan, to) => {
+                        crossed.wans.push(wan);
+                        to
+                    }
+                };
+                if seen.insert(at) {
+                    crossed.routers.push(at);
+                    open.push(at);
+                }
+            }
+        }
+        crossed
     }
 
     /// Where a static route for an address leads.
@@ -426,5 +468,17 @@ impl Underlay {
                 routes[router] = Some(Route { source, metric: 0, hops: SmallVec::new() });
             }
         }
+    }
+}
+
+/// The ports of a routed interface that has some of its own.
+fn ports_at(fabric: &Fabric, place: InterfacePlace) -> SmallVec<[PortId; 4]> {
+    match place {
+        InterfacePlace::Port(port) => SmallVec::from_iter([port]),
+        InterfacePlace::Lag(lag) => {
+            let members = fabric.lag(lag).members.iter();
+            members.map(|member| fabric.member(member).port.value).collect()
+        }
+        InterfacePlace::Vlan(_) => SmallVec::new(),
     }
 }

@@ -7,14 +7,14 @@ use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use super::made::Made;
+use super::routers::udp_port_of;
 use super::things::Things;
-use crate::diagnostic::{At, Span};
+use crate::diagnostic::At;
 use crate::fabric::{Arenas, DeviceId, DeviceKind, Ids, Pseudowire, PseudowireId};
 use crate::source::{Document, FaultKind, Layers, PseudowireKeys};
-use crate::value::{UdpPort, WireEncapsulation};
+use crate::value::{Encapsulation, UdpPort, WireEncapsulation, WireOver};
 
-/// The UDP ports of VXLAN (RFC 7348 section 5) and of L2TP (RFC 3931 section 4.1.2.1).
-const VXLAN_PORT: u32 = 4789;
+/// The UDP port of L2TP (RFC 3931 section 4.1.2.1).
 const L2TP_PORT: u32 = 1701;
 
 impl Made<'_> {
@@ -47,7 +47,7 @@ impl Made<'_> {
         self.twins();
     }
 
-    /// Finds the two ends of each wire, by its name.
+    /// Finds the two ends of each wire, by its name, and tells wires that have more.
     fn twins(&mut self) {
         let ends = &mut self.fabric.pseudowires;
         let mut by_name: FxHashMap<SmolStr, SmallVec<[PseudowireId; 2]>> = FxHashMap::default();
@@ -56,10 +56,19 @@ impl Made<'_> {
         }
         let ids: Vec<PseudowireId> = ends.ids().collect();
         for id in ids {
-            ends[id].twin = match by_name[&ends[id].name.value][..] {
-                [a, b] => Some(if a == id { b } else { a }),
-                _ => None,
-            };
+            match by_name[&ends[id].name.value][..] {
+                [a, b] => ends[id].twin = Some(if a == id { b } else { a }),
+                [first, _, third, ..] if id == third => {
+                    let (name, first) = (&ends[id].name, ends[first].name.span);
+                    let count = by_name[&name.value].len();
+                    let what = format!("the pseudowire {} has {count} ends", name.value);
+                    let remedy = "give each wire a name of its own, which its two ends share";
+                    self.faults
+                        .add(FaultKind::NameTwice, name.span, what, "expected two", remedy)
+                        .related(first, "the first end");
+                }
+                _ => {}
+            }
         }
     }
 
@@ -81,10 +90,10 @@ impl Made<'_> {
         };
         let udp_port = keys.udp_port().copied().unwrap_or_else(|| {
             let port = match encapsulation.value {
-                WireEncapsulation::Vxlan => VXLAN_PORT,
-                WireEncapsulation::L2tpv3 => L2TP_PORT,
+                WireEncapsulation::Vxlan => udp_port_of(Encapsulation::Vxlan),
+                WireEncapsulation::L2tpv3 => UdpPort::new(L2TP_PORT).expect("a port"),
             };
-            At::new(UdpPort::new(port).expect("both are ports"), encapsulation.span)
+            At::new(port, encapsulation.span)
         });
         let sequence = keys.sequence().written();
         if let Some(sequence) =
@@ -115,6 +124,7 @@ impl Made<'_> {
             mtu: keys.mtu().copied(),
             fragments: keys.fragments().map_or(is_l2tp, |fragments| fragments.value),
             twin: None,
+            idle: idle(encapsulation.value, keys),
             name,
         })
     }
@@ -176,6 +186,32 @@ impl Made<'_> {
     }
 }
 
+/// Keys that are written, otherwise than by default, and say nothing of what carries the frames.
+fn idle(
+    encapsulation: WireEncapsulation,
+    keys: &Layers<'_, PseudowireKeys>,
+) -> SmallVec<[At<&'static str>; 1]> {
+    let is_l2tp = encapsulation == WireEncapsulation::L2tpv3;
+    let over = keys.over().written().filter(|over| over.value != WireOver::Ip);
+    let set = |key: Option<&At<bool>>| key.filter(|key| key.value).map(|key| key.span);
+    let of_l2tp = [
+        (keys.session().map(|key| key.span), "session"),
+        (keys.cookie().map(|key| key.span), "cookie"),
+        (over.map(|key| key.span), "over"),
+        (set(keys.sublayer().written()), "sublayer"),
+        (set(keys.sequence().written()), "sequence"),
+    ];
+    let of_udp = [
+        (keys.udp_port().map(|key| key.span), "udp_port"),
+        (keys.to_port().map(|key| key.span), "to_port"),
+    ];
+    let of_vxlan = [(keys.vni().map(|key| key.span), "vni")];
+    let found = of_l2tp.into_iter().filter(|_| !is_l2tp);
+    let found = found.chain(of_vxlan.into_iter().filter(|_| is_l2tp));
+    let found = found.chain(of_udp.into_iter().filter(|_| is_l2tp && over.is_none()));
+    found.filter_map(|(span, key)| Some(At::new(key, span?))).collect()
+}
+
 /// Finds the addresses of switches that are named as far ends, and whether wires lead to routers.
 pub(super) fn addresses(fabric: &mut Arenas) {
     fabric.wires_lead = fabric.circuits.keys().any(|&port| {
@@ -185,29 +221,14 @@ pub(super) fn addresses(fabric: &mut Arenas) {
     for id in fabric.pseudowires.ids() {
         let end = &fabric.pseudowires[id];
         let Some(far) = end.far.value else { continue };
-        let like = end.from.map(|from| from.value);
-        let loopbacks = || fabric.router_of(far).into_iter().flat_map(|router| &router.loopbacks);
-        let to = match like {
-            Some(like) => fabric.loopback_like(far, like),
-            None => loopbacks().next().map(|loopback| loopback.address()),
+        let loopbacks = fabric.router_of(far).into_iter().flat_map(|router| &router.loopbacks);
+        let all: SmallVec<[IpAddr; 2]> = loopbacks.map(|one| one.address()).collect();
+        // One of the version that it sends from; any, where it has neither.
+        let fits = |to: &&IpAddr| match end.from {
+            Some(from) => from.value.is_ipv4() == to.is_ipv4(),
+            None => fabric.loopback_like(end.device, **to).is_some(),
         };
+        let to = all.iter().find(fits).or(all.first()).copied();
         fabric.pseudowires[id].to = to;
-    }
-}
-
-/// Tells wires that have more than two ends.
-pub(super) fn ends(fabric: &Arenas, faults: &mut crate::source::Faults) {
-    let mut by_name: FxHashMap<&SmolStr, Vec<Span>> = FxHashMap::default();
-    for end in fabric.pseudowires.values() {
-        by_name.entry(&end.name.value).or_default().push(end.name.span);
-    }
-    for end in fabric.pseudowires.values() {
-        let Some(spans) = by_name.remove(&end.name.value) else { continue };
-        if let [first, _, third, ..] = spans[..] {
-            let kind = FaultKind::NameTwice;
-            let what = format!("the pseudowire {} has {} ends", end.name.value, spans.len());
-            let remedy = "give each wire a name of its own, which its two ends share";
-            faults.add(kind, third, what, "expected two", remedy).related(first, "the first end");
-        }
     }
 }

@@ -616,14 +616,13 @@ impl Made<'_> {
                 None => TargetRule::Rfc8365,
             };
             let encapsulation = keys.encapsulation().at(span);
-            // RFC 7348 section 8, RFC 8926 section 3.3.
-            let port = if encapsulation.value == Encapsulation::Geneve { 6081 } else { 4789 };
+            let port = udp_port_of(encapsulation.value);
             let overlay = Overlay {
                 device: switch,
                 span: span.into(),
                 vtep,
                 encapsulation,
-                udp_port: at(keys.udp_port(), UdpPort::new(port).expect("a port"), span),
+                udp_port: at(keys.udp_port(), port, span),
                 replication: keys.replication().at(span),
                 rendezvous: keys.rendezvous().map(|all| all.value.0.clone()).unwrap_or_default(),
                 targets: at(keys.targets(), default, span),
@@ -644,4 +643,10 @@ impl Made<'_> {
             self.fabric.routers[of[&switch]].overlay = Some(id);
         }
     }
+}
+
+/// The UDP port that an encapsulation is sent to where none is written (RFC 7348 section 8, RFC 8926 section 3.3).
+pub(super) fn udp_port_of(encapsulation: Encapsulation) -> UdpPort {
+    let port = if encapsulation == Encapsulation::Geneve { 6081 } else { 4789 };
+    UdpPort::new(port).expect("both are ports")
 }

@@ -70,6 +70,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     routing(fabric, &mut note);
     overlays(fabric, &mut note);
     trees(fabric, &mut note);
+    wires(fabric, &mut note);
     for (setting, on_others) in of_place.into_values() {
         let Some(why) = setting.why else { continue };
         let name = fabric.device_name(setting.device);
@@ -173,6 +174,15 @@ fn overlays(fabric: &Fabric, note: &mut impl FnMut(Setting)) {
         let other = replication(fabric, id).is_some_and(|how| how != Replication::Static);
         let why = other.then_some("the segment does not flood by a list");
         note(Setting { span: first.span, device: presence.switch, key: "flood_to", why });
+    }
+}
+
+fn wires(fabric: &Fabric, note: &mut impl FnMut(Setting)) {
+    for (_, end) in fabric.pseudowires() {
+        let (device, why) = (end.device, Some("the pseudowire is carried by something else"));
+        for idle in &end.idle {
+            note(Setting { span: idle.span, device, key: idle.value, why });
+        }
     }
 }
 

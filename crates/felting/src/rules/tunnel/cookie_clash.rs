@@ -1,4 +1,5 @@
 use super::wires;
+use crate::behaviour::WireFault;
 use crate::diagnostic::At;
 use crate::fabric::{Ids, Pseudowire};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -51,14 +52,13 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             ends.not_mirrored(cx, out, "cookies", &cookies, [local.span, far_local.span]);
             continue;
         }
-        for (from, to) in ends.ways() {
+        for (way, (from, to)) in ends.ways().into_iter().enumerate() {
             let (Ids::Session { remote_cookie, .. }, Ids::Session { local_cookie, .. }) =
                 (&from.ids, &to.ids)
             else {
                 continue;
             };
-            let value = |cookie: &Option<At<Cookie>>| cookie.map(|cookie| cookie.value);
-            if value(remote_cookie) == value(local_cookie) {
+            if !ends.misfits(way).iter().any(|why| matches!(why, WireFault::Cookie(_))) {
                 continue;
             }
             let shown = |cookie: &Option<At<Cookie>>| match cookie {

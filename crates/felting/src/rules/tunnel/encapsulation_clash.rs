@@ -1,4 +1,6 @@
 use super::{Ends, wires};
+use crate::behaviour::WireFault;
+use crate::diagnostic::Span;
 use crate::fabric::Pseudowire;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 use crate::value::WireEncapsulation;
@@ -31,30 +33,77 @@ over = "udp"
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     for ends in wires(cx.fabric).filter(Ends::face) {
-        let Some((key, spans)) = ends.carry_apart() else { continue };
-        let [a, b] = [ends.a, ends.b];
-        let (name, [here, there]) = ends.said(cx.fabric, a, b);
-        let shown = |end: &Pseudowire| match key {
-            "sublayer" if end.sublayer.value => "with the layer 2 specific sublayer".to_owned(),
-            "sublayer" => "without the layer 2 specific sublayer".to_owned(),
-            "udp_port" => format!("from UDP port {} to {}", end.udp_port.value, end.to_port.value),
-            "over" => format!("L2TPv3 over {}", end.over.value.word().to_uppercase()),
-            _ => match end.encapsulation.value {
-                WireEncapsulation::L2tpv3 => "L2TPv3".to_owned(),
-                WireEncapsulation::Vxlan => "VXLAN".to_owned(),
-            },
-        };
-        let (shown_a, shown_b) = (shown(a), shown(b));
+        let all = [0, 1].map(|from| ends.misfits(from));
+        let Some(clash) = all.iter().flatten().find_map(|&why| Clash::of(why)) else { continue };
+        let (name, [here, there]) = ends.said(cx.fabric, ends.a, ends.b);
+        let (shown_a, shown_b) = (clash.shown(ends.a), clash.shown(ends.b));
         out.report(
-            spans[1],
+            clash.span(ends.b),
             format!("{there}: {shown_b}"),
             format!("{name}: {here} carries frames {shown_a}, {there} {shown_b}"),
         )
-        .related(spans[0], format!("{here}: {shown_a}"))
+        .related(clash.span(ends.a), format!("{here}: {shown_a}"))
         .wire(ends.consequence(cx))
-        .remedy(format!("write one `{key}` for both ends"))
-        .about(a.device)
-        .about(b.device)
-        .about_name(&a.name.value);
+        .remedy(clash.remedy())
+        .about(ends.a.device)
+        .about(ends.b.device)
+        .about_name(&ends.a.name.value);
+    }
+}
+
+/// In what two ends carry frames otherwise.
+#[derive(Clone, Copy)]
+enum Clash {
+    Encapsulation,
+    Over,
+    Port,
+    Sublayer,
+}
+
+impl Clash {
+    fn of(why: WireFault) -> Option<Self> {
+        match why {
+            WireFault::Encapsulation(_) => Some(Self::Encapsulation),
+            WireFault::Over(_) => Some(Self::Over),
+            WireFault::UdpPort(_) => Some(Self::Port),
+            WireFault::Sublayer(_) => Some(Self::Sublayer),
+            _ => None,
+        }
+    }
+
+    fn shown(self, end: &Pseudowire) -> String {
+        match self {
+            Self::Encapsulation => match end.encapsulation.value {
+                WireEncapsulation::L2tpv3 => "by L2TPv3".to_owned(),
+                WireEncapsulation::Vxlan => "by VXLAN".to_owned(),
+            },
+            Self::Over => format!("by L2TPv3 over {}", end.over.value.word().to_uppercase()),
+            Self::Port => {
+                format!(
+                    "to UDP port {} and takes them at {}",
+                    end.to_port.value, end.udp_port.value
+                )
+            }
+            Self::Sublayer if end.sublayer.value => "with the layer 2 specific sublayer".to_owned(),
+            Self::Sublayer => "without the layer 2 specific sublayer".to_owned(),
+        }
+    }
+
+    fn span(self, end: &Pseudowire) -> Span {
+        match self {
+            Self::Encapsulation => end.encapsulation.span,
+            Self::Over => end.over.span,
+            Self::Port => end.udp_port.span,
+            Self::Sublayer => end.sublayer.span,
+        }
+    }
+
+    fn remedy(self) -> String {
+        match self {
+            Self::Encapsulation => "write one `encapsulation` at both ends".to_owned(),
+            Self::Over => "write one `over` at both ends".to_owned(),
+            Self::Port => "let `to_port` of each end be `udp_port` of the other".to_owned(),
+            Self::Sublayer => "write one `sublayer` at both ends".to_owned(),
+        }
     }
 }

@@ -1,3 +1,4 @@
+use super::fate;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -19,7 +20,7 @@ pub(super) static RULE: Check = Check {
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (_, end) in fabric.pseudowires().filter(|(_, end)| end.twin.is_none()) {
+    for (id, end) in fabric.pseudowires().filter(|(_, end)| end.twin.is_none()) {
         // Who has the address is in the file, or the far end is none of its switches.
         let owner =
             end.to.and_then(|to| fabric.routers().find(|&(id, _)| fabric.has_address(id, to)));
@@ -34,7 +35,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("the pseudowire {} has an end on {here} and none on {name}", end.name.value),
         )
         .related(fabric.device(there).name.span, format!("{name} has no end of that name"))
-        .wire(format!("what {here} sends into it is dropped at {name}"))
+        .wire(fate(cx, id))
         .remedy(format!(
             "write its end on {name}, with the name {} too, or take this one out",
             end.name.value

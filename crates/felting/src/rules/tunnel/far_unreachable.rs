@@ -1,6 +1,7 @@
 use rustc_hash::FxHashSet;
 use smol_str::SmolStr;
 
+use super::fate;
 use crate::behaviour::WireFault;
 use crate::fabric::DeviceId;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
@@ -49,20 +50,18 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         let there = end.to.map(|to| to.to_string());
         let there = there.or(end.far.value.map(|far| fabric.device_name(far).to_owned()));
         let there = there.unwrap_or_default();
-        let mut finding = out
+        let finding = out
             .report(
                 end.far.span,
                 format!("{here} {why} {there}"),
                 format!("the pseudowire {}: {here} {why} its far end {there}", end.name.value),
             )
-            .wire(format!("nothing that goes in at {here} comes out"))
+            .wire(fate(cx, id))
             .remedy(format!("correct the address, or let the underlay of {here} lead to it"))
             .about(end.device)
             .about_name(&end.name.value);
         if let Some(twin) = twin {
-            finding =
-                finding.related(fabric.device(twin).name.span, "the far end's switch").about(twin);
+            finding.related(fabric.device(twin).name.span, "the far end's switch").about(twin);
         }
-        let _ = finding;
     }
 }

@@ -1,4 +1,5 @@
 use super::wires;
+use crate::behaviour::WireFault;
 use crate::fabric::Ids;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -40,7 +41,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             ends.not_mirrored(cx, out, "session ids", &ids, [local.span, far_local.span]);
             continue;
         }
-        for (from, to) in ends.ways() {
+        for (way, (from, to)) in ends.ways().into_iter().enumerate() {
             let ids = match (&from.ids, &to.ids) {
                 (Ids::Session { remote, .. }, Ids::Session { local, .. }) => {
                     ("session", remote.value.get(), remote.span, local.value.get(), local.span)
@@ -52,7 +53,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 _ => continue,
             };
             let (word, sent, sent_at, expected, expected_at) = ids;
-            if sent == expected {
+            if !ends.misfits(way).iter().any(|why| matches!(why, WireFault::NotTaken(_))) {
                 continue;
             }
             let (name, [here, there]) = ends.said(cx.fabric, from, to);

@@ -1,7 +1,10 @@
-use rustc_hash::FxHashMap;
+use rustc_hash::FxHashSet;
+use smol_str::SmolStr;
 
-use crate::diagnostic::At;
-use crate::fabric::{DeviceId, Ids, PresenceId, Pseudowire};
+use crate::behaviour::Shim;
+use crate::behaviour::tunnel::{Owner, owner};
+use crate::diagnostic::Span;
+use crate::fabric::{Ids, Pseudowire};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -42,43 +45,49 @@ session = { local = 43, remote = 17 }
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    let mut first: FxHashMap<(DeviceId, &str, u32), &Pseudowire> = FxHashMap::default();
-    for (_, end) in fabric.pseudowires() {
-        let (word, at) = match &end.ids {
-            Ids::Session { local, .. } => ("session", At::new(local.value.get(), local.span)),
-            Ids::Vni(vni) => ("VNI", At::new(vni.get(), vni.span)),
+    let mut told: FxHashSet<(&SmolStr, SmolStr)> = FxHashSet::default();
+    for (id, end) in fabric.pseudowires() {
+        let (word, number, span) = id_of(end);
+        let (other, place) = match owner(fabric, end.device, &Shim::expected(end)) {
+            Some(Owner::Wire(first)) if first != id => {
+                let first = fabric.pseudowire(first);
+                (format!("the pseudowire {}", first.name.value), id_of(first).2)
+            }
+            Some(Owner::Segment(presence)) => {
+                let presence = fabric.presence(presence);
+                let name = &fabric.segment(presence.segment).name.value;
+                (format!("the segment {name}"), presence.vni.map_or(span, |vni| vni.span))
+            }
+            _ => continue,
         };
-        let device = fabric.device_name(end.device);
-        let (name, number) = (&end.name.value, at.value);
-        let own: &[PresenceId] = match word {
-            "VNI" => fabric.presences_on(end.device),
-            _ => &[],
-        };
-        let of_segment = own.iter().find_map(|&presence| {
-            let presence = fabric.presence(presence);
-            let vni = presence.vni.filter(|vni| vni.get() == number)?;
-            Some((vni.span, format!("the segment {}", fabric.segment(presence.segment).name.value)))
-        });
-        let of_wire = first.get(&(end.device, word, number)).map(|other| {
-            let span = match &other.ids {
-                Ids::Session { local, .. } => local.span,
-                Ids::Vni(vni) => vni.span,
-            };
-            (span, format!("the pseudowire {}", other.name.value))
-        });
-        let Some((span, other)) = of_segment.or(of_wire) else {
-            first.insert((end.device, word, number), end);
+        // Both ends of a wire with the VNI of one segment are one fault.
+        if !told.insert((&end.name.value, SmolStr::new(&other))) {
             continue;
-        };
-        out.report(
-            at.span,
-            format!("{word} {number} of {name}"),
-            format!("on {device} the pseudowire {name} and {other} have one {word}: {number}"),
-        )
-        .related(span, format!("{word} {number} of {other}"))
-        .wire(format!("{device} cannot tell what is for {name} from what is for {other}"))
-        .remedy(format!("give {name} a {word} that {device} has nowhere else, at both ends"))
-        .about(end.device)
-        .about_name(name);
+        }
+        let (device, name) = (fabric.device_name(end.device), &end.name.value);
+        let finding = out
+            .report(
+                span,
+                format!("{word} {number} of {name}"),
+                format!("on {device} the pseudowire {name} and {other} have one {word}: {number}"),
+            )
+            .related(place, format!("{word} {number} of {other}"))
+            .wire(format!(
+                "what comes to {device} with {word} {number} is taken for {other}, and nothing comes out at {name}"
+            ))
+            .remedy(format!("give {name} a {word} that {device} has nowhere else, at both ends"))
+            .about(end.device)
+            .about_name(name);
+        if let Some(twin) = end.twin {
+            finding.about(fabric.pseudowire(twin).device);
+        }
+    }
+}
+
+/// The id that an end expects: what it is, and where it is written.
+fn id_of(end: &Pseudowire) -> (&'static str, u32, Span) {
+    match &end.ids {
+        Ids::Session { local, .. } => ("session", local.value.get(), local.span),
+        Ids::Vni(vni) => ("VNI", vni.get(), vni.span),
     }
 }

@@ -54,9 +54,14 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("{name} has an MTU of {small_bytes} on {there} and of {large_bytes} on {here}"),
         )
         .related(large.span, format!("{here}: {large_bytes}"))
-        .wire(format!(
-            "packets over {small_bytes} bytes get through from {here} to {there} and not back"
-        ))
+        .wire(match ends.ids.iter().all(|&id| cx.state.pseudowire(id).is_up) {
+            true => format!(
+                "{there} drops what is to go in with over {small_bytes} bytes: larger packets get through from {here} alone"
+            ),
+            false => format!(
+                "{there} drops what is to go in with over {small_bytes} bytes, and {here} takes it in"
+            ),
+        })
         .remedy("write one `mtu` at both ends".to_owned())
         .about(a.device)
         .about(b.device)

@@ -1,7 +1,7 @@
 use rustc_hash::FxHashSet;
 use smol_str::SmolStr;
 
-use crate::behaviour::mtu;
+use crate::behaviour::mtu::{self, Narrow};
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
 pub(super) static RULE: Check = Check {
@@ -45,13 +45,19 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
     let mut told: FxHashSet<&SmolStr> = FxHashSet::default();
     for (id, end) in fabric.pseudowires().filter(|(_, end)| !end.fragments) {
-        let Some((room, port)) = cx.state.room_under(id) else { continue };
+        let Some((room, narrow)) = cx.state.room_under(id) else { continue };
         let written = end.mtu.or_else(|| fabric.written_mtu(end.port.value));
         let Some(needed) = written.filter(|needed| needed.get() > room) else { continue };
         if !told.insert(&end.name.value) {
             continue;
         }
-        let label = fabric.port_label(port);
+        let (label, place) = match narrow {
+            Narrow::Port(port) => (fabric.port_label(port), fabric.written_mtu(port)),
+            Narrow::Wan(wan) => {
+                let wan = fabric.wan(wan);
+                (format!("the WAN path {}", wan.name.value), wan.mtu)
+            }
+        };
         let headers = mtu::of_pseudowire(end);
         let least = needed.get() + headers;
         out.report(
@@ -63,7 +69,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
                 needed.get()
             ),
         )
-        .related(fabric.written_mtu(port).map_or(end.port.span, |mtu| mtu.span), format!("the MTU of {label}"))
+        .related(place.map_or(end.port.span, |mtu| mtu.span), format!("the MTU of {label}"))
         .wire(format!("packets over {room} bytes are dropped: the headers take {headers} of the MTU"))
         .remedy(format!("let the links on the way take {least} bytes, or lower the MTU of the wire to {room}"))
         .about(end.device)

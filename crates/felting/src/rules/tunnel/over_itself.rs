@@ -12,42 +12,17 @@ pub(super) static RULE: Check = Check {
         explain: "Where routers behind a pseudowire are neighbours over it, and tell each other of its own far end, packets of the wire \
               would go into the wire. Such a wire comes up, takes its own way away, and falls, again and again.",
         sources: &["RFC 2328 section 16.1 (the shortest way is taken, over whatever link)"],
-        broken: r#"[[switch]]
-name = "crest-1"
-number = 1
-role = "spine"
-ports = "p[1-8] 10G"
-
-[[switch]]
-name = "inlet-a"
-number = 17
-role = "border"
-ports = "p[1-8] 10G"
-
-[[switch]]
-name = "skerry-a"
-number = 41
-role = "leaf"
-ports = "p[1-8] 10G"
-
+        broken: concat!(
+            part!(apart),
+            r#"
 [[switch]]
 name = "mud-[1-2]"
 number = 51
 role = "border"
 ports = "p[1-2] 10G"
 
-[[pool]]
-name = "links"
-gives = "links"
-prefix = "10.64.0.0/22"
-
-[[pool]]
-name = "loopbacks"
-gives = "loopbacks"
-prefix = "10.64.8.0/24"
-
 [[underlay]]
-on = "*"
+on = "mud-*"
 protocol = "ospf"
 
 [[interface]]
@@ -81,7 +56,8 @@ runs = [
   "mud-1 p[1-2] -- inlet-a p[1-2]",
   "mud-2 p[1-2] -- skerry-a p[1-2]",
 ]
-"#,
+"#
+        ),
         mend: &[
             ("port = \"p8\"\ncost = 500", "port = \"p8\"\ncost = 5"),
             ("port = \"p[1-2]\"\ncost = 500", "port = \"p[1-2]\"\ncost = 5"),
@@ -100,7 +76,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             continue;
         }
         let here = fabric.device_name(end.device);
-        let mut finding = out
+        let finding = out
             .report(
                 end.far.span,
                 "its own packets would go through it",
@@ -111,8 +87,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about(end.device)
             .about_name(&end.name.value);
         if let Some(twin) = end.twin.map(|twin| fabric.pseudowire(twin)) {
-            finding = finding.related(twin.name.span, "the other end").about(twin.device);
+            finding.related(twin.name.span, "the other end").about(twin.device);
         }
-        let _ = finding;
     }
 }

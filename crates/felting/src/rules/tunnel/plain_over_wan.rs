@@ -44,7 +44,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         if !told.insert(&end.name.value) {
             continue;
         }
-        let mut finding = out
+        let finding = out
             .report(
                 end.name.span,
                 "in clear text",
@@ -62,8 +62,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             .about(end.device)
             .about_name(&end.name.value);
         if let Some(twin) = end.twin {
-            finding = finding.about(fabric.pseudowire(twin).device);
+            finding.about(fabric.pseudowire(twin).device);
         }
-        let _ = finding;
     }
 }

@@ -32,8 +32,9 @@ runs = ["inlet-a p8 -- crest-1 p1", "skerry-a p8 -- crest-1 p2", "mud-1 p1 -- in
 
 fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
     let fabric = cx.fabric;
-    for (_, end) in fabric.pseudowires() {
-        let Some(twin) = end.twin.map(|twin| fabric.pseudowire(twin)) else { continue };
+    for (id, end) in fabric.pseudowires() {
+        let Some(other) = end.twin else { continue };
+        let twin = fabric.pseudowire(other);
         let Some((_, there)) = fabric.link(twin.port.value) else { continue };
         if fabric.link(end.port.value).is_some() {
             continue;
@@ -46,7 +47,10 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
             format!("the pseudowire {} ends at {label}, which has no cable", end.name.value),
         )
         .related(twin.port.span, format!("{far} is plugged in here"))
-        .wire(format!("what {far} sends comes out at {label}, to nobody"))
+        .wire(match cx.state.pseudowire(other).sends == Ok(id) {
+            true => format!("what {far} sends comes out at {label}, to nobody"),
+            false => format!("nobody is at {label}, whatever becomes of the wire"),
+        })
         .remedy(format!("add the cable of {label}, or name the port that it is in"))
         .about(end.device)
         .about_name(&end.name.value);

@@ -1,3 +1,4 @@
+use super::fate;
 use crate::behaviour::WireFault;
 use crate::rules::{Check, Context, Findings, Rule, Severity};
 
@@ -45,7 +46,7 @@ fn check(cx: &Context<'_>, out: &mut Findings<'_>) {
         };
         out.report(place, "no address of it", format!("the pseudowire {}: {what}", end.name.value))
             .related(fabric.device(end.device).name.span, format!("{here} is written here"))
-            .wire(format!("nothing that goes in at {here} comes out"))
+            .wire(fate(cx, id))
             .remedy(match fabric.device(end.device).router {
                 Some(_) => {
                     format!("write an address of {here}, or leave `from` out for its loopback")
